@@ -1,0 +1,30 @@
+package dev.warmshelf.feed;
+
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.key.Lane;
+
+/**
+ * Tells a board about the changes of one database.
+ *
+ * <p>Its promise: <em>when a batch has been ticked, every statement that begins afterwards sees its
+ * changes</em>; and the watermark moves to a moment only after everything that had committed before
+ * that moment has been ticked. When it has lost its place it ticks everything. While it cannot
+ * deliver, the watermark stands still, and shelves stop serving once it is too old.
+ */
+public interface Feed extends AutoCloseable {
+  /**
+   * Finds its place in the stream of changes, moves the watermark for the first time, and goes on
+   * delivering in the background until closed.
+   *
+   * @throws FeedException if the database cannot be reached or the feed is not installed there
+   */
+  void follow(Board board, TimeSource time) throws FeedException;
+
+  /** Whether changes to this lane are delivered. May change as the feed is installed on tables. */
+  boolean covers(Lane lane);
+
+  /** Ends the delivery. */
+  @Override
+  void close();
+}

@@ -1,0 +1,14 @@
+package dev.warmshelf.feed;
+
+/** A feed could not start; the message says why and what to do. */
+public final class FeedException extends Exception {
+  private static final long serialVersionUID = 1L;
+
+  public FeedException(String message) {
+    super(message);
+  }
+
+  public FeedException(String message, Throwable cause) {
+    super(message, cause);
+  }
+}

@@ -1,0 +1,62 @@
+package dev.warmshelf.key;
+
+import java.util.Arrays;
+import java.util.Collection;
+import java.util.List;
+import java.util.stream.Collectors;
+
+/**
+ * The lanes an answer was read from. An answer is fresh as long as none of them has changed since
+ * its load began.
+ *
+ * <p>Immutable; lanes are distinct and sorted by name.
+ */
+public final class Footprint {
+  /** The footprint of an answer that was read from no table, such as {@code SELECT 1}. */
+  public static final Footprint NOTHING = new Footprint(List.of());
+
+  private final List<Lane> lanes;
+  private final long[] hashes;
+
+  private Footprint(List<Lane> lanes) {
+    this.lanes = lanes;
+    this.hashes = lanes.stream().mapToLong(Lane::hash).toArray();
+  }
+
+  public static Footprint of(Collection<Lane> lanes) {
+    return new Footprint(lanes.stream().distinct().sorted().toList());
+  }
+
+  public static Footprint of(Lane... lanes) {
+    return of(Arrays.asList(lanes));
+  }
+
+  public List<Lane> lanes() {
+    return lanes;
+  }
+
+  /** How many lanes there are. */
+  public int size() {
+    return hashes.length;
+  }
+
+  /** {@link Lane#hash()} of the lane at {@code index}, without touching the lane. */
+  public long hash(int index) {
+    return hashes[index];
+  }
+
+  @Override
+  public boolean equals(Object other) {
+    return other instanceof Footprint that && lanes.equals(that.lanes);
+  }
+
+  @Override
+  public int hashCode() {
+    return lanes.hashCode();
+  }
+
+  @Override
+  public String toString() {
+    return lanes.stream().map(Lane::name).collect(Collectors.joining(", ", "[", "]"));
+  }
+}

@@ -1,0 +1,22 @@
+package dev.warmshelf.meter;
+
+/** Why a read went around the shelf. */
+public enum BypassReason {
+  /** The statement's verdict is a refusal. */
+  REFUSED("refused"),
+  /** The feed has not moved the watermark for longer than the shelf tolerates. */
+  FEED_LOST("feed lost"),
+  /** The shelf itself failed; the database answered. */
+  SHELF_FAILED("shelf failed");
+
+  private final String label;
+
+  BypassReason(String label) {
+    this.label = label;
+  }
+
+  /** The reason in words, as logs and reports print it. */
+  public String label() {
+    return label;
+  }
+}

@@ -1,0 +1,177 @@
+package dev.warmshelf.meter;
+
+import java.util.EnumMap;
+import java.util.Map;
+import java.util.concurrent.ThreadLocalRandom;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.LongAdder;
+import org.HdrHistogram.Histogram;
+
+/**
+ * What one shelf has counted and timed since it was opened.
+ *
+ * <p>Counters are exact. Loads are all timed. Hits are timed one in {@value #HITS_PER_TIMING},
+ * chosen at random: reading the clock twice would cost more than the hit.
+ *
+ * <p>Thread-safe. {@link #snapshot()} reads the counters one after the other, so counts taken while
+ * reads go on may differ by the reads in between.
+ */
+public final class Meters {
+  /** One hit in so many is timed. */
+  public static final int HITS_PER_TIMING = 64;
+
+  private static final long LONGEST = TimeUnit.HOURS.toNanos(1);
+  private static final int DIGITS = 3;
+
+  private final LongAdder hits = new LongAdder();
+  private final LongAdder misses = new LongAdder();
+  private final LongAdder joined = new LongAdder();
+  private final LongAdder fills = new LongAdder();
+  private final LongAdder loadFailures = new LongAdder();
+  private final LongAdder invalidated = new LongAdder();
+  private final LongAdder expired = new LongAdder();
+  private final LongAdder evicted = new LongAdder();
+  private final LongAdder wasted = new LongAdder();
+  private final Map<BypassReason, LongAdder> bypasses = new EnumMap<>(BypassReason.class);
+  private final Latency loads = new Latency();
+  private final Latency timedHits = new Latency();
+
+  public Meters() {
+    for (BypassReason reason : BypassReason.values()) {
+      bypasses.put(reason, new LongAdder());
+    }
+  }
+
+  /** Whether the read that begins now should be timed if it becomes a hit. */
+  public boolean timesThisHit() {
+    return (ThreadLocalRandom.current().nextInt() & (HITS_PER_TIMING - 1)) == 0;
+  }
+
+  public void hit() {
+    hits.increment();
+  }
+
+  public void hitTook(long nanos) {
+    timedHits.record(nanos);
+  }
+
+  public void miss() {
+    misses.increment();
+  }
+
+  /** A miss that another caller's load answered. */
+  public void joined() {
+    joined.increment();
+  }
+
+  public void bypass(BypassReason reason) {
+    LongAdder counter = bypasses.get(reason);
+    if (counter != null) {
+      counter.increment();
+    }
+  }
+
+  public void loaded(long nanos) {
+    loads.record(nanos);
+  }
+
+  public void loadFailed() {
+    loadFailures.increment();
+  }
+
+  public void filled() {
+    fills.increment();
+  }
+
+  /** An entry found out of date. */
+  public void invalidated() {
+    invalidated.increment();
+  }
+
+  public void expired() {
+    expired.increment();
+  }
+
+  public void evicted() {
+    evicted.increment();
+  }
+
+  /** An entry that left before its first hit, for whatever reason. */
+  public void wasted() {
+    wasted.increment();
+  }
+
+  public Snapshot snapshot() {
+    Map<BypassReason, Long> reasons = new EnumMap<>(BypassReason.class);
+    bypasses.forEach((reason, count) -> reasons.put(reason, count.sum()));
+    return new Snapshot(
+        hits.sum(),
+        misses.sum(),
+        joined.sum(),
+        Map.copyOf(reasons),
+        fills.sum(),
+        loadFailures.sum(),
+        invalidated.sum(),
+        expired.sum(),
+        evicted.sum(),
+        wasted.sum(),
+        loads.sum(),
+        timedHits.sum());
+  }
+
+  /**
+   * The counts at a moment. Latencies are in nanoseconds, copies that the caller may keep.
+   *
+   * @param joined of the misses, those that cost no database read
+   * @param invalidated entries found out of date when looked up or evicted
+   * @param wasted fills that were never read
+   * @param hitLatency of one hit in {@value #HITS_PER_TIMING}
+   */
+  public record Snapshot(
+      long hits,
+      long misses,
+      long joined,
+      Map<BypassReason, Long> bypasses,
+      long fills,
+      long loadFailures,
+      long invalidated,
+      long expired,
+      long evicted,
+      long wasted,
+      Histogram loadLatency,
+      Histogram hitLatency) {
+
+    /** Reads that consulted the shelf: hits and misses. */
+    public long lookups() {
+      return hits + misses;
+    }
+
+    /** Hits per lookup, or 0 before the first lookup. */
+    public double hitRatio() {
+      return lookups() == 0 ? 0 : (double) hits / lookups();
+    }
+
+    /** Reads that went around the shelf, for whatever reason. */
+    public long bypassed() {
+      return bypasses.values().stream().mapToLong(Long::longValue).sum();
+    }
+
+    /** Reads that reached the database: misses that joined no other load, and bypasses. */
+    public long databaseReads() {
+      return misses - joined + bypassed();
+    }
+  }
+
+  /** A histogram with one lock: its writers have just been to the database, or are one in 64. */
+  private static final class Latency {
+    private final Histogram histogram = new Histogram(LONGEST, DIGITS);
+
+    synchronized void record(long nanos) {
+      histogram.recordValue(Math.max(0, Math.min(nanos, LONGEST)));
+    }
+
+    synchronized Histogram sum() {
+      return histogram.copy();
+    }
+  }
+}

@@ -1,0 +1,13 @@
+package dev.warmshelf.shelf;
+
+/** Where an answer came from. */
+public enum Origin {
+  /** From the shelf: a hit. The database was not asked. */
+  KEPT,
+  /** From the database, by this caller's own load: a miss. */
+  LOADED,
+  /** From a load that another caller had under way: a miss that cost no database read. */
+  JOINED,
+  /** From the database, around the shelf: a bypass. Nothing was kept. */
+  DIRECT
+}

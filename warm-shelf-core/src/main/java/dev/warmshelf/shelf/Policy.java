@@ -1,0 +1,72 @@
+package dev.warmshelf.shelf;
+
+import java.time.Duration;
+import java.util.Objects;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * How one shelf keeps answers. Immutable; each method returns an adjusted copy.
+ *
+ * @param capacity how much to hold; 10,000 entries by default
+ * @param ttl how long after its fill an answer may be served, or null for as long as it is fresh;
+ *     10 minutes by default
+ * @param tolerance how far the feed's watermark may lag behind before the shelf counts the feed as
+ *     lost and lets the database answer; 1 second by default
+ */
+public record Policy(Capacity capacity, @Nullable Duration ttl, Duration tolerance) {
+  private static final Policy STANDARD =
+      new Policy(Capacity.entries(10_000), Duration.ofMinutes(10), Duration.ofSeconds(1));
+
+  public Policy {
+    Objects.requireNonNull(capacity, "capacity");
+    if (ttl != null) {
+      requirePositive("ttl", ttl);
+    }
+    requirePositive("tolerance", tolerance);
+  }
+
+  /** The defaults. */
+  public static Policy standard() {
+    return STANDARD;
+  }
+
+  public Policy holding(Capacity most) {
+    return new Policy(most, ttl, tolerance);
+  }
+
+  public Policy ttl(Duration life) {
+    return new Policy(capacity, Objects.requireNonNull(life, "life"), tolerance);
+  }
+
+  /** Answers are served as long as they are fresh, however old. */
+  public Policy withoutTtl() {
+    return new Policy(capacity, null, tolerance);
+  }
+
+  public Policy tolerating(Duration lag) {
+    return new Policy(capacity, ttl, lag);
+  }
+
+  /** The TTL in nanoseconds; {@link Long#MAX_VALUE} where there is none. */
+  long lifetimeNanos() {
+    return ttl == null ? Long.MAX_VALUE : saturatedNanos(ttl);
+  }
+
+  long toleranceNanos() {
+    return saturatedNanos(tolerance);
+  }
+
+  /** {@link Duration#toNanos()} ends at some 292 years. */
+  private static long saturatedNanos(Duration duration) {
+    return duration.compareTo(Duration.ofNanos(Long.MAX_VALUE)) >= 0
+        ? Long.MAX_VALUE
+        : duration.toNanos();
+  }
+
+  private static void requirePositive(String what, Duration duration) {
+    if (duration.isNegative() || duration.isZero()) {
+      throw new IllegalArgumentException(
+          "A policy's " + what + " must be longer than zero, but is " + duration + ".");
+    }
+  }
+}

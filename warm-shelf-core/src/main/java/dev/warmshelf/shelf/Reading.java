@@ -1,0 +1,108 @@
+package dev.warmshelf.shelf;
+
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.key.Footprint;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.Optional;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * An answer, with where it came from, how old it is, and a bound on its staleness.
+ *
+ * <p>Immutable; the value is too, as far as the library made it.
+ *
+ * @param <V> the type of the answer, which may be nullable
+ */
+public final class Reading<V extends @Nullable Object> {
+  private final V value;
+  private final Origin origin;
+  private final long ageNanos;
+  private final Instant freshAsOf;
+  private final @Nullable String bypass;
+  private final @Nullable Board board;
+  private final Footprint footprint;
+  private final long fence;
+
+  private Reading(
+      V value,
+      Origin origin,
+      long ageNanos,
+      Instant freshAsOf,
+      @Nullable String bypass,
+      @Nullable Board board,
+      Footprint footprint,
+      long fence) {
+    this.value = value;
+    this.origin = origin;
+    this.ageNanos = ageNanos;
+    this.freshAsOf = freshAsOf;
+    this.bypass = bypass;
+    this.board = board;
+    this.footprint = footprint;
+    this.fence = fence;
+  }
+
+  static <V extends @Nullable Object> Reading<V> of(
+      V value,
+      Origin origin,
+      long ageNanos,
+      Instant freshAsOf,
+      Board board,
+      Footprint footprint,
+      long fence) {
+    return new Reading<>(value, origin, ageNanos, freshAsOf, null, board, footprint, fence);
+  }
+
+  static <V extends @Nullable Object> Reading<V> direct(V value, Instant readBegan, String reason) {
+    return new Reading<>(
+        value, Origin.DIRECT, 0, readBegan, reason, null, Footprint.NOTHING, Long.MAX_VALUE);
+  }
+
+  public V value() {
+    return value;
+  }
+
+  public Origin origin() {
+    return origin;
+  }
+
+  /**
+   * How long before this read the answer had been kept; zero unless it was {@link Origin#KEPT}. To
+   * within {@link dev.warmshelf.fresh.SystemTime#STEP}.
+   */
+  public Duration age() {
+    return Duration.ofNanos(ageNanos);
+  }
+
+  /**
+   * A bound on staleness: every change that had committed before this moment is in the answer. For
+   * a hit it is the feed's watermark, for a load the moment it began.
+   */
+  public Instant freshAsOf() {
+    return freshAsOf;
+  }
+
+  /** Why the read went around the shelf, in words; empty unless it did. */
+  public Optional<String> bypass() {
+    return Optional.ofNullable(bypass);
+  }
+
+  /**
+   * Whether no change to what the answer was read from has been noticed since. Always true for an
+   * answer that went around the shelf, of which nothing is known.
+   */
+  public boolean holdsStill() {
+    return board == null || board.isFresh(footprint, fence);
+  }
+
+  /** The same reading of another value: what a caller makes of the answer. */
+  public <W extends @Nullable Object> Reading<W> with(W other) {
+    return new Reading<>(other, origin, ageNanos, freshAsOf, bypass, board, footprint, fence);
+  }
+
+  @Override
+  public String toString() {
+    return "Reading[" + origin + ", age " + age() + ", fresh as of " + freshAsOf + "]";
+  }
+}

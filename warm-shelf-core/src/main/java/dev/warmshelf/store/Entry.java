@@ -1,0 +1,114 @@
+package dev.warmshelf.store;
+
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Key;
+import java.time.Instant;
+import java.util.Objects;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A kept answer and what is needed to know whether it still holds. All of it is fixed at the fill,
+ * but for two marks of use, which are plain fields on purpose: a lost update of one costs at most a
+ * slightly worse choice of what to evict, while an atomic one would make readers of a popular entry
+ * wait for each other.
+ */
+public final class Entry {
+  private final Key key;
+  private final @Nullable Object value;
+  private final Footprint footprint;
+  private final long fence;
+  private final Instant loadBegan;
+  private final long filledNanos;
+  private final long loadNanos;
+  private final long lifetimeNanos;
+
+  /** Born true: a new entry must outlive one round of eviction to have a chance of being read. */
+  private boolean used = true;
+
+  private boolean everUsed;
+
+  /** Links of {@link BoundedStore}'s list, guarded by its lock. */
+  @Nullable Entry older;
+
+  @Nullable Entry newer;
+
+  /**
+   * @param fence the board's tick before the load began
+   * @param loadBegan when the load began, on the wall clock
+   * @param filledNanos when the answer was kept, on the monotonic clock
+   * @param loadNanos how long the load took
+   * @param lifetimeNanos how long after the fill it may be served; {@link Long#MAX_VALUE} for ever
+   */
+  public Entry(
+      Key key,
+      @Nullable Object value,
+      Footprint footprint,
+      long fence,
+      Instant loadBegan,
+      long filledNanos,
+      long loadNanos,
+      long lifetimeNanos) {
+    this.key = Objects.requireNonNull(key, "key");
+    this.value = value;
+    this.footprint = Objects.requireNonNull(footprint, "footprint");
+    this.fence = fence;
+    this.loadBegan = Objects.requireNonNull(loadBegan, "loadBegan");
+    this.filledNanos = filledNanos;
+    this.loadNanos = loadNanos;
+    this.lifetimeNanos = lifetimeNanos;
+  }
+
+  public Key key() {
+    return key;
+  }
+
+  public @Nullable Object value() {
+    return value;
+  }
+
+  public Footprint footprint() {
+    return footprint;
+  }
+
+  public long fence() {
+    return fence;
+  }
+
+  public Instant loadBegan() {
+    return loadBegan;
+  }
+
+  public long filledNanos() {
+    return filledNanos;
+  }
+
+  public long loadNanos() {
+    return loadNanos;
+  }
+
+  public boolean isExpired(long nowNanos) {
+    return nowNanos - filledNanos >= lifetimeNanos;
+  }
+
+  /** Marks the entry as used. Writes only where that changes something. */
+  public void use() {
+    if (!used) {
+      used = true;
+    }
+    if (!everUsed) {
+      everUsed = true;
+    }
+  }
+
+  /** Whether the entry was used since the last call, and forgets it. */
+  boolean forgetUse() {
+    boolean was = used;
+    used = false;
+    return was;
+  }
+
+  /** Whether the entry has been read at all since it was filled. */
+  public boolean wasEverUsed() {
+    return everUsed;
+  }
+}

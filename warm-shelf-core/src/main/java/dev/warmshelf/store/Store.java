@@ -1,0 +1,29 @@
+package dev.warmshelf.store;
+
+import dev.warmshelf.key.Key;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Where the entries of one shelf live. A store knows nothing about freshness: it may return what is
+ * no longer fresh, and may forget anything at any time.
+ *
+ * <p>Implementations are thread-safe. A store may fail with any runtime exception; the shelf then
+ * answers from the database.
+ */
+public interface Store {
+  /** The entry under this key, or null. */
+  @Nullable Entry get(Key key);
+
+  /** Keeps the entry in place of any other under its key, making room where needed. */
+  void put(Entry entry);
+
+  /**
+   * Removes exactly this entry.
+   *
+   * @return whether it was there; among several callers at once, one is told so
+   */
+  boolean remove(Entry entry);
+
+  /** How many entries there are. */
+  int size();
+}

@@ -1,0 +1,13 @@
+/** Keys, footprints, the board, shelves and meters: all of the computation, and no I/O. */
+module dev.warmshelf.core {
+  requires static transitive org.jspecify;
+  requires org.slf4j;
+  requires transitive HdrHistogram;
+
+  exports dev.warmshelf.feed;
+  exports dev.warmshelf.fresh;
+  exports dev.warmshelf.key;
+  exports dev.warmshelf.meter;
+  exports dev.warmshelf.shelf;
+  exports dev.warmshelf.store;
+}
