@@ -1,0 +1,197 @@
+package dev.warmshelf.sql;
+
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.sql.Catalogue.Relation;
+import dev.warmshelf.sql.Catalogue.Volatility;
+import dev.warmshelf.sql.Refusal.Reason;
+import dev.warmshelf.sql.Token.Kind;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Set;
+import java.util.TreeSet;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Gives a statement its verdict.
+ *
+ * <p>Tables and calls are taken from the parser's syntax tree, in which every production of the
+ * grammar leaves a node: a table cannot hide in a corner that a hand-written visitor forgot. What
+ * the tree does not tell (row locks, words that call without parentheses, the scope of common table
+ * expressions) is read from the tokens. Whatever is not certain is refused.
+ *
+ * <p>Thread-safe if its catalogue is.
+ */
+public final class Analyst {
+  /** Deep enough for any query that a person or a mapper writes, and far from the stack's end. */
+  private static final int DEEPEST = 100;
+
+  private static final Set<String> READS = Set.of("select", "with", "values", "table");
+  private static final Set<String> CHANGES = Set.of("insert", "update", "delete", "merge");
+  private static final Set<String> LOCK_WORDS = Set.of("update", "share", "no", "key");
+
+  /** Written like a call, but part of the language. */
+  private static final Set<String> CONSTRUCTS =
+      Set.of("all", "any", "array", "exists", "row", "some");
+
+  private final Catalogue catalogue;
+
+  public Analyst(Catalogue catalogue) {
+    this.catalogue = catalogue;
+  }
+
+  /**
+   * The verdict on a statement.
+   *
+   * @throws CatalogueException if the catalogue could not be asked
+   */
+  public Verdict verdict(SqlStatement statement) {
+    Set<Lane> lanes = new TreeSet<>();
+    Refusal refusal = gather(statement, lanes, new HashSet<>());
+    return refusal == null
+        ? new Verdict.Keepable(Footprint.of(lanes))
+        : new Verdict.Refused(refusal);
+  }
+
+  /** Adds the statement's lanes; returns the first reason to refuse it, or null. */
+  private @Nullable Refusal gather(
+      SqlStatement statement, Set<Lane> lanes, Set<String> viewsEntered) {
+    Refusal refusal = refusalByTokens(statement.tokens());
+    if (refusal != null) {
+      return refusal;
+    }
+    SyntaxTree tree;
+    try {
+      tree = SyntaxTree.of(statement);
+    } catch (SyntaxTree.NotParsedException e) {
+      return new Refusal(Reason.NOT_PARSED, e.near(), e.position());
+    }
+    for (SyntaxTree.Call call : tree.calls()) {
+      refusal = refusalOfCall(call);
+      if (refusal != null) {
+        return refusal;
+      }
+    }
+    for (SyntaxTree.TableName table : tree.tables()) {
+      refusal = addLanes(table, lanes, viewsEntered);
+      if (refusal != null) {
+        return refusal;
+      }
+    }
+    return null;
+  }
+
+  private @Nullable Refusal addLanes(
+      SyntaxTree.TableName table, Set<Lane> lanes, Set<String> viewsEntered) {
+    Relation relation = catalogue.relation(table.schema(), table.name());
+    if (relation instanceof Relation.Table found) {
+      lanes.add(found.lane());
+      return null;
+    } else if (relation instanceof Relation.View view) {
+      if (!viewsEntered.add(table.toString())) {
+        return null; // its lanes are in already
+      }
+      Refusal inside = gather(SqlStatement.of(view.definition()), lanes, viewsEntered);
+      return inside == null
+          ? null
+          : new Refusal(
+              inside.reason(), inside.subject() + "' in view '" + table, table.position());
+    } else if (relation instanceof Relation.Unfollowable unfollowable) {
+      return new Refusal(
+          Reason.UNFOLLOWABLE_RELATION, table + " is " + unfollowable.what(), table.position());
+    }
+    return new Refusal(Reason.UNKNOWN_RELATION, table.toString(), table.position());
+  }
+
+  private @Nullable Refusal refusalOfCall(SyntaxTree.Call call) {
+    String name = call.name();
+    boolean systems = call.schema() == null || call.schema().equals("pg_catalog");
+    if (systems && CONSTRUCTS.contains(name)) {
+      return null;
+    }
+    if (systems && Functions.isVolatile(name)) {
+      return new Refusal(Reason.VOLATILE_FUNCTION, name, call.position());
+    }
+    if (systems && Functions.dependsOnMomentOrSession(name)) {
+      return new Refusal(Reason.DEPENDS_ON_MOMENT_OR_SESSION, name + "()", call.position());
+    }
+    Volatility volatility = catalogue.function(call.schema(), name);
+    return switch (volatility) {
+      case IMMUTABLE -> null;
+      case VOLATILE -> new Refusal(Reason.VOLATILE_FUNCTION, name, call.position());
+      case STABLE ->
+          systems && Functions.dependsOnAmbientOnly(name)
+              ? null
+              : new Refusal(Reason.MAY_READ_TABLES, name, call.position());
+      case MISSING, UNKNOWN ->
+          systems && Functions.isPure(name)
+              ? null
+              : new Refusal(Reason.UNKNOWN_FUNCTION, name, call.position());
+    };
+  }
+
+  private static @Nullable Refusal refusalByTokens(List<Token> tokens) {
+    if (tokens.isEmpty()) {
+      return new Refusal(Reason.EMPTY, "", -1);
+    }
+    int first = 0;
+    while (first < tokens.size() && tokens.get(first).is("(")) {
+      first++;
+    }
+    Token verb = tokens.get(Math.min(first, tokens.size() - 1));
+    if (verb.kind() != Kind.WORD || !READS.contains(verb.text())) {
+      Reason reason = CHANGES.contains(verb.text()) ? Reason.CHANGES_DATA : Reason.NOT_A_READ;
+      return new Refusal(reason, verb.text(), verb.position());
+    }
+    int depth = 0;
+    for (int i = 0; i < tokens.size(); i++) {
+      Token token = tokens.get(i);
+      depth += token.is("(") ? 1 : token.is(")") ? -1 : 0;
+      Refusal refusal = refusalByToken(tokens, i, depth);
+      if (refusal != null) {
+        return refusal;
+      }
+    }
+    return null;
+  }
+
+  private static @Nullable Refusal refusalByToken(List<Token> tokens, int i, int depth) {
+    Token token = tokens.get(i);
+    Token before = Lexer.at(tokens, i - 1);
+    Token after = Lexer.at(tokens, i + 1);
+    if (depth > DEEPEST) {
+      return new Refusal(Reason.TOO_DEEP, Integer.toString(DEEPEST), token.position());
+    }
+    if (token.is(";")) {
+      return new Refusal(Reason.SEVERAL_STATEMENTS, ";", token.position());
+    }
+    if (token.kind() == Kind.STRING && Functions.namesAMoment(token.text())) {
+      return new Refusal(
+          Reason.DEPENDS_ON_MOMENT_OR_SESSION, unquoted(token.text()), token.position());
+    }
+    if (token.kind() != Kind.WORD || (before != null && before.is("."))) {
+      return null;
+    }
+    String word = token.text();
+    if (Functions.isMomentOrSessionWord(word) && !(after != null && after.is("."))) {
+      return new Refusal(Reason.DEPENDS_ON_MOMENT_OR_SESSION, word, token.position());
+    }
+    if (CHANGES.contains(word) && before != null && before.is("(")) {
+      return new Refusal(Reason.CHANGES_DATA, word, token.position());
+    }
+    if (word.equals("for") && after != null && LOCK_WORDS.contains(after.text())) {
+      return new Refusal(Reason.LOCKS_ROWS, "for " + after.text(), token.position());
+    }
+    if (word.equals("tablesample")) {
+      return new Refusal(Reason.SAMPLES, word, token.position());
+    }
+    if (word.equals("into")) {
+      return new Refusal(Reason.CHANGES_DATA, word, token.position());
+    }
+    return null;
+  }
+
+  private static String unquoted(String literal) {
+    return literal.substring(literal.indexOf('\'') + 1, literal.length() - 1);
+  }
+}

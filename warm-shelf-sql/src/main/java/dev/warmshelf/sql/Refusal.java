@@ -1,0 +1,58 @@
+package dev.warmshelf.sql;
+
+/**
+ * Why a statement's answers are not kept.
+ *
+ * @param reason the kind of refusal
+ * @param subject what it is about: a word of the statement, or a name
+ * @param position where in the engineer's text, from 0; -1 if nowhere in particular
+ */
+public record Refusal(Reason reason, String subject, int position) {
+  /** The kinds of refusal. */
+  public enum Reason {
+    EMPTY,
+    NOT_PARSED,
+    SEVERAL_STATEMENTS,
+    NOT_A_READ,
+    CHANGES_DATA,
+    LOCKS_ROWS,
+    SAMPLES,
+    DEPENDS_ON_MOMENT_OR_SESSION,
+    VOLATILE_FUNCTION,
+    MAY_READ_TABLES,
+    UNKNOWN_FUNCTION,
+    UNKNOWN_RELATION,
+    UNFOLLOWABLE_RELATION,
+    TOO_DEEP,
+    NOT_FOLLOWED
+  }
+
+  /** The refusal in words: what, where, and what the engineer can do. */
+  public String message() {
+    String said =
+        switch (reason) {
+          case EMPTY -> "there is no statement";
+          case NOT_PARSED -> "the statement is not understood at '" + subject + "'";
+          case SEVERAL_STATEMENTS -> "more than one statement; ask one question at a time";
+          case NOT_A_READ -> "'" + subject + "' is not a read; only SELECT, VALUES and TABLE are";
+          case CHANGES_DATA -> "'" + subject + "' changes data";
+          case LOCKS_ROWS -> "'" + subject + "' locks rows, so the database must run it each time";
+          case SAMPLES -> "a sample differs each time it is taken";
+          case DEPENDS_ON_MOMENT_OR_SESSION ->
+              "'" + subject + "' depends on the moment or the session; pass it as a parameter";
+          case VOLATILE_FUNCTION -> subject + "() can give another answer each time";
+          case MAY_READ_TABLES ->
+              subject
+                  + "() is not immutable, so it may read tables or settings that nobody can see in"
+                  + " the statement; if it reads none, declare it IMMUTABLE in the database";
+          case UNKNOWN_FUNCTION ->
+              "nothing is known about " + subject + "(); with a database its catalogue is asked";
+          case UNKNOWN_RELATION -> "there is no table or view '" + subject + "'";
+          case UNFOLLOWABLE_RELATION -> subject + ", whose changes cannot be followed";
+          case TOO_DEEP -> "parentheses are nested more than " + subject + " deep";
+          case NOT_FOLLOWED ->
+              "no feed tells about changes to " + subject + "; install the journal on that table";
+        };
+    return position < 0 ? said : said + " (position " + (position + 1) + ")";
+  }
+}

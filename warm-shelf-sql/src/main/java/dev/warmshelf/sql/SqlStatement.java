@@ -1,0 +1,211 @@
+package dev.warmshelf.sql;
+
+import dev.warmshelf.sql.Token.Kind;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import java.util.Set;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A statement in normal form, made from the engineer's text alone.
+ *
+ * <p>Two texts with the same normal form ask the same question. Folded are: spacing, comments, the
+ * letter case of keywords and unquoted identifiers, {@code !=} and {@code <>}, a closing semicolon,
+ * and the names of parameters, which become {@code $1}, {@code $2} in the order of their first
+ * appearance. Everything else stays as written.
+ *
+ * <p>Immutable.
+ */
+public final class SqlStatement {
+  private static final Set<String> SPACE_BEFORE_PARENTHESIS =
+      Set.of(
+          "all",
+          "and",
+          "any",
+          "as",
+          "between",
+          "by",
+          "case",
+          "distinct",
+          "else",
+          "end",
+          "except",
+          "exists",
+          "filter",
+          "from",
+          "group",
+          "having",
+          "in",
+          "intersect",
+          "is",
+          "join",
+          "lateral",
+          "like",
+          "limit",
+          "materialized",
+          "not",
+          "offset",
+          "on",
+          "or",
+          "over",
+          "select",
+          "some",
+          "then",
+          "union",
+          "using",
+          "values",
+          "when",
+          "where",
+          "with");
+
+  private final String text;
+  private final List<Token> tokens;
+  private final List<String> parameters;
+  private final String normalForm;
+
+  private SqlStatement(String text, List<Token> tokens) {
+    this.text = text;
+    this.tokens = tokens;
+    Map<String, Integer> numbers = numberParameters(tokens);
+    this.parameters = List.copyOf(numbers.keySet());
+    this.normalForm =
+        render(tokens, parameter -> "$" + (Objects.requireNonNull(numbers.get(parameter)) + 1))
+            .text();
+  }
+
+  /**
+   * Reads a text.
+   *
+   * @throws SqlTextException if a quote or a comment does not end, or a character belongs to no
+   *     token, or named and positional parameters are mixed
+   */
+  public static SqlStatement of(String text) {
+    List<Token> tokens = Lexer.tokens(text);
+    int end = tokens.size();
+    while (end > 0 && tokens.get(end - 1).is(";")) {
+      end--;
+    }
+    return new SqlStatement(text, List.copyOf(tokens.subList(0, end)));
+  }
+
+  /** The engineer's own text. */
+  public String text() {
+    return text;
+  }
+
+  public String normalForm() {
+    return normalForm;
+  }
+
+  /**
+   * Parameter names in the order of the normal form; positional ones are called 1, 2, and so on.
+   */
+  public List<String> parameters() {
+    return parameters;
+  }
+
+  /** The text with every parameter as a question mark, which is what a driver is given. */
+  public String driverText() {
+    StringBuilder out = new StringBuilder(text.length());
+    int from = 0;
+    for (Token token : tokens) {
+      if (token.kind() == Kind.PARAMETER) {
+        out.append(text, from, token.position()).append('?');
+        from = token.end();
+      }
+    }
+    return out.append(text, from, text.length()).toString();
+  }
+
+  /** For each question mark of {@link #driverText()}, the index of its parameter. */
+  public int[] driverOrder() {
+    return tokens.stream()
+        .filter(token -> token.kind() == Kind.PARAMETER)
+        .mapToInt(token -> parameters.indexOf(token.text()))
+        .toArray();
+  }
+
+  List<Token> tokens() {
+    return tokens;
+  }
+
+  @Override
+  public String toString() {
+    return normalForm;
+  }
+
+  private static Map<String, Integer> numberParameters(List<Token> tokens) {
+    Map<String, Integer> numbers = new LinkedHashMap<>();
+    @Nullable Token first = null;
+    for (Token token : tokens) {
+      if (token.kind() == Kind.PARAMETER) {
+        if (first != null && isNumbered(first) != isNumbered(token)) {
+          throw new SqlTextException(
+              token.position(),
+              "Named and positional parameters are mixed; use one kind: found one");
+        }
+        first = token;
+        numbers.putIfAbsent(token.text(), numbers.size());
+      }
+    }
+    return numbers;
+  }
+
+  private static boolean isNumbered(Token parameter) {
+    return Character.isDigit(parameter.text().charAt(0));
+  }
+
+  /** How a parameter is written in a rendering. */
+  interface ParameterStyle {
+    String write(String name);
+  }
+
+  /**
+   * @param starts where each token begins in the text
+   */
+  record Rendering(String text, List<Integer> starts) {}
+
+  /**
+   * Tokens on one line, with blanks where a reader expects them. Reading it again gives the same.
+   */
+  static Rendering render(List<Token> tokens, ParameterStyle style) {
+    StringBuilder out = new StringBuilder();
+    List<Integer> starts = new ArrayList<>();
+    Token before = null;
+    for (Token token : tokens) {
+      if (before != null && isSpaced(before, token)) {
+        out.append(' ');
+      }
+      starts.add(out.length());
+      out.append(token.kind() == Kind.PARAMETER ? style.write(token.text()) : token.text());
+      before = token;
+    }
+    return new Rendering(out.toString(), List.copyOf(starts));
+  }
+
+  private static boolean isSpaced(Token left, Token right) {
+    if (right.is(",") || right.is(")") || right.is("]") || right.is(";")) {
+      return false;
+    }
+    if (left.is("(") || left.is("[")) {
+      return false;
+    }
+    if (right.is(".") || left.is(".")) {
+      return left.kind() == Kind.NUMBER || right.kind() == Kind.NUMBER;
+    }
+    if (right.is("(")) {
+      return left.kind() != Kind.WORD || SPACE_BEFORE_PARENTHESIS.contains(left.text());
+    }
+    if (right.is("[")) {
+      return !left.isIdentifier() && !left.is(")") && !left.is("]");
+    }
+    return !isCast(left) && !isCast(right);
+  }
+
+  private static boolean isCast(Token token) {
+    return token.kind() == Kind.OPERATOR && token.text().equals("::");
+  }
+}

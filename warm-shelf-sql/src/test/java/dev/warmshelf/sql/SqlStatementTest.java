@@ -1,0 +1,97 @@
+package dev.warmshelf.sql;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.ValueSource;
+
+class SqlStatementTest {
+  @Test
+  void spacingCommentsCaseAndParameterNamesAreFolded() {
+    String one =
+        """
+        SELECT s.ID, Count(*)   -- how many
+        FROM Sailing s /* all /* of */ them */
+        WHERE s.day != :day AND s.route_id = :route;
+        """;
+    String other = "select s.id,count ( * ) from sailing s where s.day<>? and s.route_id=?";
+    assertThat(form(one)).isEqualTo(form(other));
+    assertThat(form(one))
+        .isEqualTo("select s.id, count(*) from sailing s where s.day <> $1 and s.route_id = $2");
+    assertThat(form("select $2, $1")).isEqualTo("select $1, $2");
+    assertThat(SqlStatement.of("select $2, $1").parameters()).containsExactly("2", "1");
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "select 'A' | select 'a'",
+        "select \"A\" | select a",
+        "select a.b | select a, b",
+        "select E'a\\'b' | select 'ab'",
+        "select $$A$$ | select $$a$$",
+        "select a @-b | select a @ - b",
+        "select 1.0 | select 1.00",
+        "select :a, :a | select :a, :b",
+        "select a -- x | select a - x",
+        "select x::int | select x",
+        "select 'a  b' | select 'a b'",
+        "select \"a  b\" | select \"a b\"",
+        "select É | select é",
+      })
+  void whatMayDifferInTheAnswerIsKeptApart(String one, String other) {
+    assertThat(form(one)).isNotEqualTo(form(other));
+  }
+
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "select a <-1, b->>'x', c #>> '{a}', d::numeric(10, 2), -1.5e+3, 0xFF, arr[1:2], x@>y",
+        "select count(*) filter (where a is not null) over (partition by b) from s.\"T x\" t(a, b)",
+        "select 'it''s', E'\\'', B'101', $q$ ' $q$, U&'\\0041' from t where a in (1, 2)",
+        "select a.b . c, 1 .5, 1. x from t -- end",
+      })
+  void readingANormalFormAgainChangesNothing(String sql) {
+    SqlStatement statement = SqlStatement.of(sql);
+    SqlStatement again = SqlStatement.of(statement.normalForm());
+    assertThat(again.normalForm()).isEqualTo(statement.normalForm());
+    assertThat(again.tokens().stream().map(t -> t.kind() + t.text()).toList())
+        .isEqualTo(statement.tokens().stream().map(t -> t.kind() + t.text()).toList());
+  }
+
+  @Test
+  void theDriverGetsTheEngineersTextWithQuestionMarks() {
+    SqlStatement statement =
+        SqlStatement.of("SELECT ':no', x::int FROM t /* :no */ WHERE a=:A AND b = :b AND c=:A");
+    assertThat(statement.parameters()).containsExactly("A", "b");
+    assertThat(statement.driverText())
+        .isEqualTo("SELECT ':no', x::int FROM t /* :no */ WHERE a=? AND b = ? AND c=?");
+    assertThat(statement.driverOrder()).containsExactly(0, 1, 0);
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "select 'abc | quote for the string that begins at position 8",
+        "select \"abc | quote for the identifier that begins at position 8",
+        "select /* a /* b */ | end of the comment that begins at position 8",
+        "select $tag$ x $tug$ | No closing $tag$ for the string that begins at position 8",
+        "select E'a\\' | quote for the string that begins at position 9",
+        "select \u0001 x | Unexpected character",
+        "select :a, ? | mixed",
+      })
+  void whatIsNoSequenceOfTokensIsAnErrorWithItsPlace(String sql, String message) {
+    assertThatThrownBy(() -> SqlStatement.of(sql))
+        .isInstanceOf(SqlTextException.class)
+        .hasMessageContaining(message);
+  }
+
+  private static String form(String sql) {
+    return SqlStatement.of(sql).normalForm();
+  }
+}
