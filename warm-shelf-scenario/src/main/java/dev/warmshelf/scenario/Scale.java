@@ -6,7 +6,7 @@ import java.time.LocalDate;
  * How big the company is, from one number. The number stretches the calendar: a day looks the same
  * at every scale, there are only more of them.
  *
- * @param factor 1 for 120 days of 500 sailings and 1,500,000 bookings
+ * @param factor 1 for 60 days of 1,000 sailings and 1,500,000 bookings
  */
 public record Scale(double factor) {
   public static final Scale DEFAULT = new Scale(1);
@@ -16,10 +16,10 @@ public record Scale(double factor) {
   /** The first day of sailings. */
   public static final LocalDate FIRST_DAY = LocalDate.of(2026, 5, 1);
 
-  static final int SAILINGS_PER_DAY = 500;
+  static final int SAILINGS_PER_DAY = 1_000;
   static final int BOOKINGS_PER_SAILING = 25;
   private static final int FEWEST_DAYS = 2;
-  private static final int DEFAULT_DAYS = 120;
+  private static final int DEFAULT_DAYS = 60;
 
   public Scale {
     if (!(factor > 0 && factor <= 100)) {
