@@ -119,8 +119,9 @@ public final class Analyst {
     return switch (volatility) {
       case IMMUTABLE -> null;
       case VOLATILE -> new Refusal(Reason.VOLATILE_FUNCTION, name, call.position());
-      case STABLE ->
-          systems && Functions.dependsOnAmbientOnly(name)
+      case STABLE -> new Refusal(Reason.MAY_READ_TABLES, name, call.position());
+      case SYSTEM_STABLE ->
+          Functions.dependsOnAmbientOnly(name)
               ? null
               : new Refusal(Reason.MAY_READ_TABLES, name, call.position());
       case MISSING, UNKNOWN ->

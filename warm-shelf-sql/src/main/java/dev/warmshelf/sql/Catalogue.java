@@ -43,11 +43,13 @@ public interface Catalogue {
     record Missing() implements Relation {}
   }
 
-  /** What is known of all functions that a name can mean. */
+  /** What is known of all functions that a name can mean, the better before the worse. */
   enum Volatility {
     /** The same arguments give the same result, whatever else changes. */
     IMMUTABLE,
-    /** The result may depend on tables, on the session or on the moment. */
+    /** One of PostgreSQL's own that may depend on settings of the session or on the moment. */
+    SYSTEM_STABLE,
+    /** One of the engineers' own that may depend on tables, settings or the moment. */
     STABLE,
     /** The result may differ from call to call. */
     VOLATILE,

@@ -130,7 +130,7 @@ class AnalystTest {
                     "booking_2026_06", new Relation.Table(Lane.ofTable("public", "booking")),
                     "sailing", new Relation.Table(Lane.ofTable("public", "sailing")),
                     "totals", new Relation.Unfollowable("a materialized view")),
-                Map.of("now", Volatility.STABLE)));
+                Map.of("now", Volatility.SYSTEM_STABLE)));
     assertThat(footprint(analyst.verdict(SqlStatement.of("select * from quiet, quiet q"))))
         .isEqualTo("public.booking public.sailing");
     assertThat(refusal(analyst.verdict(SqlStatement.of("select * from open_sailing"))).message())
@@ -153,7 +153,7 @@ class AnalystTest {
                     "tariff", Volatility.IMMUTABLE,
                     "quota", Volatility.STABLE,
                     "lower", Volatility.VOLATILE,
-                    "to_char", Volatility.STABLE)));
+                    "to_char", Volatility.SYSTEM_STABLE)));
     assertThat(analyst.verdict(SqlStatement.of("select tariff(1)")))
         .isInstanceOf(Verdict.Keepable.class);
     assertThat(analyst.verdict(SqlStatement.of("select to_char(:m, 'YYYY')")))

@@ -1,0 +1,146 @@
+package dev.warmshelf;
+
+import dev.warmshelf.key.Form;
+import dev.warmshelf.row.Answer;
+import dev.warmshelf.row.Mapper;
+import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.sql.CatalogueException;
+import dev.warmshelf.sql.Refusal;
+import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.Verdict;
+import java.sql.SQLException;
+import java.util.List;
+import java.util.Optional;
+import java.util.function.Function;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A query whose answers are kept. Made once, asked many times, by any number of threads.
+ *
+ * @param <T> what a row is mapped to
+ */
+public final class ShelvedQuery<T> {
+  private final WarmShelf warm;
+  private final Shelf shelf;
+  private final SqlStatement statement;
+  private final String driverText;
+  private final int[] driverOrder;
+  private final String[] parameters;
+  private final Form form;
+  private final Mapper<T> mapper;
+  private volatile @Nullable Verdict analysed;
+  private volatile @Nullable Verdict followed;
+
+  final Function<Answer, List<T>> asList;
+  final Function<Answer, Optional<T>> asFirst;
+  final Function<Answer, T> asOnly;
+
+  ShelvedQuery(WarmShelf warm, Shelf shelf, SqlStatement statement, Form form, Mapper<T> mapper) {
+    this.warm = warm;
+    this.shelf = shelf;
+    this.statement = statement;
+    this.driverText = statement.driverText();
+    this.driverOrder = statement.driverOrder();
+    this.parameters = statement.parameters().toArray(new String[0]);
+    this.form = form;
+    this.mapper = mapper;
+    this.asList = answer -> answer.as(this.mapper);
+    this.asFirst = answer -> answer.as(this.mapper).stream().findFirst();
+    this.asOnly = this::only;
+  }
+
+  /**
+   * Begins a question by giving a parameter its value.
+   *
+   * @param parameter its name without the colon; {@code "1"} is the first question mark
+   * @throws IllegalArgumentException if the query has no such parameter
+   */
+  public Question<T> with(String parameter, @Nullable Object value) {
+    return new Question<>(this).with(parameter, value);
+  }
+
+  /** All rows. See {@link Question#list()}. */
+  public Reading<List<T>> list() throws SQLException {
+    return new Question<>(this).list();
+  }
+
+  /** The first row, or none. See {@link Question#first()}. */
+  public Reading<Optional<T>> first() throws SQLException {
+    return new Question<>(this).first();
+  }
+
+  /** The only row. See {@link Question#only()}. */
+  public Reading<T> only() throws SQLException {
+    return new Question<>(this).only();
+  }
+
+  /**
+   * Whether the answers may be kept, with the footprint or the reason.
+   *
+   * @throws SQLException if the database's catalogue could not be asked
+   */
+  public Verdict verdict() throws SQLException {
+    Verdict known = followed;
+    if (known != null) {
+      return known;
+    }
+    known = analysed;
+    if (known == null) {
+      try {
+        known = warm.analyse(statement);
+      } catch (CatalogueException e) {
+        throw e.getCause() instanceof SQLException cause ? cause : new SQLException(e);
+      }
+      analysed = known;
+    }
+    Refusal unfollowed = warm.refusalOfUnfollowed(known);
+    if (unfollowed != null) {
+      return new Verdict.Refused(unfollowed); // not remembered: the feed may learn of the table
+    }
+    followed = known;
+    return known;
+  }
+
+  /** The shelf the answers are kept on. */
+  public Shelf shelf() {
+    return shelf;
+  }
+
+  /** The statement in normal form. */
+  public String normalForm() {
+    return statement.normalForm();
+  }
+
+  WarmShelf warm() {
+    return warm;
+  }
+
+  Form form() {
+    return form;
+  }
+
+  String driverText() {
+    return driverText;
+  }
+
+  int[] driverOrder() {
+    return driverOrder;
+  }
+
+  String[] parameters() {
+    return parameters;
+  }
+
+  private T only(Answer answer) {
+    List<T> rows = answer.as(mapper);
+    if (rows.size() != 1) {
+      throw new IllegalStateException(
+          "Expected exactly one row, but the answer has "
+              + rows.size()
+              + ". Use first() or list() for: "
+              + statement.normalForm());
+    }
+    return rows.get(0);
+  }
+}

@@ -1,0 +1,227 @@
+package dev.warmshelf;
+
+import dev.warmshelf.feed.Feed;
+import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.SystemTime;
+import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.postgres.PostgresCatalogue;
+import dev.warmshelf.postgres.Session;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.sql.Analyst;
+import dev.warmshelf.sql.Refusal;
+import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.Verdict;
+import java.sql.SQLException;
+import java.time.Instant;
+import java.util.Collection;
+import java.util.LinkedHashMap;
+import java.util.Map;
+import java.util.Objects;
+import java.util.Optional;
+import java.util.TreeMap;
+import java.util.function.UnaryOperator;
+import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Keeps the answers of read queries over one database, and keeps them true.
+ *
+ * <pre>{@code
+ * try (WarmShelf warm = WarmShelf.over(dataSource).following(JournalFeed.on(dataSource)).open()) {
+ *   ShelvedQuery<Port> ports = warm.query("SELECT id, name FROM port WHERE island = :island")
+ *       .as(Port.class);
+ *   Reading<List<Port>> reading = ports.with("island", "Norra").list();
+ * }
+ * }</pre>
+ *
+ * <p>Thread-safe. One is enough for a program. {@link #close()} ends its threads; readings stay
+ * valid.
+ */
+public final class WarmShelf implements AutoCloseable {
+  /** The shelf that a query is kept on unless it says otherwise. */
+  public static final String MAIN_SHELF = "main";
+
+  private final DataSource dataSource;
+  private final String namespace;
+  private final Board board;
+  private final SystemTime time;
+  private final @Nullable Feed feed;
+  private final Map<String, Shelf> shelves;
+  private final Analyst analyst;
+
+  private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
+    this.dataSource = builder.dataSource;
+    this.namespace = builder.namespace + "|" + session.ambient();
+    this.time = time;
+    this.board = board;
+    this.feed = builder.feed;
+    this.analyst = new Analyst(new PostgresCatalogue(builder.dataSource));
+    Shelf.Trust trust = feed == null ? Shelf.Trust.TTL_ALONE : Shelf.Trust.FEED;
+    Map<String, Shelf> made = new TreeMap<>();
+    builder.policies.forEach(
+        (name, policy) -> made.put(name, new Shelf(name, policy, board, time, trust)));
+    this.shelves = Map.copyOf(made);
+  }
+
+  /**
+   * Begins to configure.
+   *
+   * @param dataSource where reads go; best a pool. Its connections must all lead to the same
+   *     database, as the same role, with the same settings
+   */
+  public static Builder over(DataSource dataSource) {
+    return new Builder(Objects.requireNonNull(dataSource, "dataSource"));
+  }
+
+  /**
+   * Begins a query.
+   *
+   * @param sql a read, with parameters as {@code :name} or {@code ?}. Sent to the database as it is
+   * @throws dev.warmshelf.sql.SqlTextException if the text is not even a sequence of SQL tokens
+   */
+  public QueryDraft query(String sql) {
+    return new QueryDraft(this, SqlStatement.of(sql));
+  }
+
+  /**
+   * A shelf by name.
+   *
+   * @throws IllegalArgumentException if there is none
+   */
+  public Shelf shelf(String name) {
+    Shelf found = shelves.get(name);
+    if (found == null) {
+      throw new IllegalArgumentException(
+          "There is no shelf '"
+              + name
+              + "'; there are "
+              + new TreeMap<>(shelves).keySet()
+              + ". Add it with shelf(\""
+              + name
+              + "\", ...) before open().");
+    }
+    return found;
+  }
+
+  /** All shelves. */
+  public Collection<Shelf> shelves() {
+    return shelves.values();
+  }
+
+  /** Up to when the feed has delivered everything; empty without a feed. */
+  public Optional<Instant> freshAsOf() {
+    return Optional.ofNullable(board.watermark()).map(Watermark::at);
+  }
+
+  /** Stops following the feed. Shelves stop serving once their tolerance has passed. */
+  @Override
+  public void close() {
+    if (feed != null) {
+      feed.close();
+    }
+    time.close();
+  }
+
+  DataSource dataSource() {
+    return dataSource;
+  }
+
+  String namespace() {
+    return namespace;
+  }
+
+  Verdict analyse(SqlStatement statement) {
+    return analyst.verdict(statement);
+  }
+
+  /** A refusal if the feed does not tell about one of the verdict's lanes, else null. */
+  @Nullable Refusal refusalOfUnfollowed(Verdict verdict) {
+    if (feed != null && verdict instanceof Verdict.Keepable keepable) {
+      for (Lane lane : keepable.footprint().lanes()) {
+        if (!feed.covers(lane)) {
+          return new Refusal(Refusal.Reason.NOT_FOLLOWED, lane.name(), -1);
+        }
+      }
+    }
+    return null;
+  }
+
+  /** Configures a {@link WarmShelf}. Not thread-safe. */
+  public static final class Builder {
+    private final DataSource dataSource;
+    private final Map<String, Policy> policies = new LinkedHashMap<>();
+    private String namespace = "";
+    private @Nullable Feed feed;
+    private boolean onTtlAlone;
+
+    private Builder(DataSource dataSource) {
+      this.dataSource = dataSource;
+      policies.put(MAIN_SHELF, Policy.standard());
+    }
+
+    /** The feed that tells about changes. This is closed together with the {@link WarmShelf}. */
+    public Builder following(Feed changes) {
+      this.feed = Objects.requireNonNull(changes, "changes");
+      return this;
+    }
+
+    /** Follows no feed: answers may be as stale as their TTL is long. */
+    public Builder onTtlAlone() {
+      this.onTtlAlone = true;
+      return this;
+    }
+
+    /**
+     * Whose entries these are: application, environment, and the shape of its data. Empty by
+     * default.
+     */
+    public Builder namespace(String name) {
+      this.namespace = Objects.requireNonNull(name, "name");
+      return this;
+    }
+
+    /**
+     * Adds a shelf, or adjusts {@link WarmShelf#MAIN_SHELF}.
+     *
+     * @param adjust given {@link Policy#standard()}
+     */
+    public Builder shelf(String name, UnaryOperator<Policy> adjust) {
+      policies.put(name, adjust.apply(Policy.standard()));
+      return this;
+    }
+
+    /**
+     * Connects, finds the feed's place, and starts.
+     *
+     * @throws IllegalStateException if neither or both of a feed and {@link #onTtlAlone()} are set
+     * @throws SQLException if the database cannot be reached, or is a replica
+     * @throws FeedException if the feed cannot start
+     */
+    public WarmShelf open() throws SQLException, FeedException {
+      if ((feed != null) == onTtlAlone) {
+        throw new IllegalStateException(
+            onTtlAlone
+                ? "Both a feed and onTtlAlone() are set; keep one of them."
+                : "Nothing says how answers stay true. Set following(feed), or onTtlAlone() to"
+                    + " accept answers as stale as their TTL.");
+      }
+      Session session = Session.of(dataSource);
+      session.requirePrimary();
+      SystemTime time = SystemTime.start();
+      try {
+        Board board = new Board();
+        WarmShelf warm = new WarmShelf(this, session, time, board);
+        if (feed != null) {
+          feed.follow(board, time);
+        }
+        return warm;
+      } catch (FeedException | RuntimeException e) {
+        time.close();
+        throw e;
+      }
+    }
+  }
+}

@@ -1,0 +1,5 @@
+/** What is particular to PostgreSQL. */
+@NullMarked
+package dev.warmshelf.postgres;
+
+import org.jspecify.annotations.NullMarked;

@@ -1,0 +1,137 @@
+package dev.warmshelf.row;
+
+import java.sql.Array;
+import java.sql.ResultSet;
+import java.sql.ResultSetMetaData;
+import java.sql.SQLException;
+import java.sql.Types;
+import java.time.LocalDate;
+import java.time.LocalDateTime;
+import java.time.LocalTime;
+import java.time.OffsetDateTime;
+import java.time.OffsetTime;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.Collections;
+import java.util.List;
+import java.util.UUID;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * The rows of one answer, as they are kept: values of immutable types only, in arrays that never
+ * leave this package. One answer serves callers that map it to different types.
+ *
+ * <p>The last mapping to a type whose objects cannot be changed is remembered, so that a hit maps
+ * nothing. The field is written without a lock: two threads may both map, and either result stands.
+ */
+public final class Answer {
+  private final List<String> columns;
+  private final List<@Nullable Object[]> rows;
+  private volatile @Nullable Mapped<?> lastMapped;
+
+  private record Mapped<T>(Mapper<T> by, List<T> rows) {}
+
+  private Answer(List<String> columns, List<@Nullable Object[]> rows) {
+    this.columns = columns;
+    this.rows = rows;
+  }
+
+  /** Reads a result to its end. */
+  public static Answer read(ResultSet result) throws SQLException {
+    ResultSetMetaData meta = result.getMetaData();
+    int width = meta.getColumnCount();
+    List<String> columns = new ArrayList<>(width);
+    ColumnReader[] readers = new ColumnReader[width];
+    for (int i = 0; i < width; i++) {
+      columns.add(meta.getColumnLabel(i + 1));
+      readers[i] = readerFor(meta.getColumnType(i + 1), meta.getColumnTypeName(i + 1));
+    }
+    List<@Nullable Object[]> rows = new ArrayList<>();
+    while (result.next()) {
+      @Nullable Object[] row = new @Nullable Object[width];
+      for (int i = 0; i < width; i++) {
+        row[i] = readers[i].read(result, i + 1);
+      }
+      rows.add(row);
+    }
+    return new Answer(List.copyOf(columns), rows);
+  }
+
+  /** Column labels, as the database gave them. */
+  List<String> columns() {
+    return columns;
+  }
+
+  /** How many rows there are. */
+  public int size() {
+    return rows.size();
+  }
+
+  /** The rows as {@code T}, in an unmodifiable list. */
+  public <T> List<T> as(Mapper<T> mapper) {
+    Mapped<?> last = lastMapped;
+    if (last != null && last.by() == mapper) {
+      @SuppressWarnings("unchecked") // made by this very mapper
+      List<T> mapped = (List<T>) last.rows();
+      return mapped;
+    }
+    int[] order = mapper.order(columns);
+    List<T> mapped = new ArrayList<>(rows.size());
+    for (@Nullable Object[] row : rows) {
+      mapped.add(mapper.map(row, order));
+    }
+    List<T> shared = Collections.unmodifiableList(mapped);
+    if (mapper.makesImmutable()) {
+      lastMapped = new Mapped<>(mapper, shared);
+    }
+    return shared;
+  }
+
+  /** Reads one column of the current row as a value that cannot be changed, or as bytes. */
+  private interface ColumnReader {
+    @Nullable Object read(ResultSet result, int column) throws SQLException;
+  }
+
+  private static ColumnReader readerFor(int type, String typeName) {
+    return switch (type) {
+      case Types.DATE -> (result, i) -> result.getObject(i, LocalDate.class);
+      case Types.TIME, Types.TIME_WITH_TIMEZONE ->
+          typeName.equals("timetz")
+              ? (result, i) -> result.getObject(i, OffsetTime.class)
+              : (result, i) -> result.getObject(i, LocalTime.class);
+      case Types.TIMESTAMP, Types.TIMESTAMP_WITH_TIMEZONE ->
+          typeName.equals("timestamptz")
+              ? (result, i) -> result.getObject(i, OffsetDateTime.class)
+              : (result, i) -> result.getObject(i, LocalDateTime.class);
+      case Types.ARRAY -> (result, i) -> list(result.getArray(i));
+      case Types.BINARY, Types.VARBINARY, Types.LONGVARBINARY -> ResultSet::getBytes;
+      default -> Answer::simple;
+    };
+  }
+
+  private static @Nullable Object simple(ResultSet result, int column) throws SQLException {
+    Object value = result.getObject(column);
+    return value == null
+            || value instanceof String
+            || value instanceof Number
+            || value instanceof Boolean
+            || value instanceof UUID
+        ? value
+        : result.getString(column);
+  }
+
+  private static @Nullable List<?> list(@Nullable Array array) throws SQLException {
+    if (array == null) {
+      return null;
+    }
+    Object[] elements = (Object[]) array.getArray();
+    List<@Nullable Object> copy = new ArrayList<>(elements.length);
+    for (Object element : elements) {
+      copy.add(
+          element instanceof Object[] nested
+              ? Collections.unmodifiableList(Arrays.asList(nested.clone()))
+              : element);
+    }
+    return Collections.unmodifiableList(copy);
+  }
+}

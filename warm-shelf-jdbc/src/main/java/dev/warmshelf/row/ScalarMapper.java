@@ -1,0 +1,38 @@
+package dev.warmshelf.row;
+
+import java.util.List;
+import org.jspecify.annotations.Nullable;
+
+/** Takes the value of a single column. A null stays null. */
+final class ScalarMapper<T> implements Mapper<T> {
+  private final Class<T> type;
+
+  ScalarMapper(Class<T> type) {
+    Conversion.requireKnown(type, type.getName());
+    this.type = type;
+  }
+
+  @Override
+  public int[] order(List<String> columns) {
+    if (columns.size() != 1) {
+      throw new MappingException(
+          "A "
+              + type.getSimpleName()
+              + " is read from an answer of one column, but this one has "
+              + columns
+              + ". Ask for a record with these components instead.");
+    }
+    return new int[] {0};
+  }
+
+  @Override
+  @SuppressWarnings({"unchecked", "NullAway"}) // a scalar answer is as nullable as its column
+  public T map(@Nullable Object[] row, int[] order) {
+    return (T) Conversion.convert(row[0], type, "the answer");
+  }
+
+  @Override
+  public boolean makesImmutable() {
+    return Conversion.isImmutable(type);
+  }
+}

@@ -1,0 +1,12 @@
+/** Queries over a DataSource, and the change feeds. */
+module dev.warmshelf.jdbc {
+  requires static transitive org.jspecify;
+  requires transitive dev.warmshelf.core;
+  requires transitive dev.warmshelf.sql;
+  requires transitive java.sql;
+  requires org.slf4j;
+
+  exports dev.warmshelf;
+  exports dev.warmshelf.journal;
+  exports dev.warmshelf.postgres;
+}

@@ -1,0 +1,94 @@
+package dev.warmshelf;
+
+import dev.warmshelf.journal.Journal;
+import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.Scale;
+import dev.warmshelf.scenario.SkerryLine;
+import java.io.IOException;
+import java.io.UncheckedIOException;
+import java.sql.Connection;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.util.concurrent.atomic.AtomicInteger;
+import javax.sql.DataSource;
+import org.postgresql.ds.PGSimpleDataSource;
+
+/**
+ * A database of a test's own, with a tiny Skerry Line in it and the journal on its tables. One
+ * server serves all tests of the module; each database is copied from a template.
+ */
+public final class TestDatabase {
+  private static final AtomicInteger COUNT = new AtomicInteger();
+  private static final LocalPostgres SERVER = startServer();
+
+  private final String name;
+
+  private TestDatabase(String name) {
+    this.name = name;
+  }
+
+  public static TestDatabase create() throws SQLException {
+    TestDatabase database = new TestDatabase("test_" + COUNT.incrementAndGet());
+    try (Connection admin = SERVER.dataSource("postgres").getConnection();
+        Statement statement = admin.createStatement()) {
+      statement.execute("CREATE DATABASE " + database.name + " TEMPLATE skerry");
+    }
+    return database;
+  }
+
+  public DataSource dataSource() {
+    return postgres();
+  }
+
+  /** The same, to be given settings of its own. */
+  public PGSimpleDataSource postgres() {
+    return SERVER.dataSource(name);
+  }
+
+  /** Runs a statement as another program would: plainly, on a connection of its own. */
+  public void run(String sql) throws SQLException {
+    try (Connection connection = dataSource().getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute(sql);
+    }
+  }
+
+  /** The single value of a query, read directly. */
+  public String ask(String sql) throws SQLException {
+    try (Connection connection = dataSource().getConnection();
+        Statement statement = connection.createStatement();
+        ResultSet row = statement.executeQuery(sql)) {
+      row.next();
+      return row.getString(1);
+    }
+  }
+
+  private static LocalPostgres startServer() {
+    try {
+      LocalPostgres server = LocalPostgres.start();
+      Runtime.getRuntime().addShutdownHook(new Thread(() -> close(server)));
+      try (Connection admin = server.dataSource("postgres").getConnection();
+          Statement statement = admin.createStatement()) {
+        statement.execute("CREATE DATABASE skerry");
+      }
+      try (Connection connection = server.dataSource("skerry").getConnection()) {
+        SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
+      }
+      Journal.on(server.dataSource("skerry")).install(SkerryLine.TABLES);
+      return server;
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    } catch (SQLException e) {
+      throw new IllegalStateException(e);
+    }
+  }
+
+  private static void close(LocalPostgres server) {
+    try {
+      server.close();
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
+  }
+}

@@ -1,0 +1,243 @@
+package dev.warmshelf.journal;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import dev.warmshelf.ShelvedQuery;
+import dev.warmshelf.TestDatabase;
+import dev.warmshelf.Waiting;
+import dev.warmshelf.WarmShelf;
+import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.scenario.SkerryLine;
+import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.Reading;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.time.Duration;
+import java.util.List;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
+import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.ValueSource;
+
+/** The situations of docs/freshness.md, on a real PostgreSQL. */
+class JournalFeedTest {
+  private TestDatabase database;
+  private WarmShelf warm;
+
+  @BeforeEach
+  void open() throws Exception {
+    database = TestDatabase.create();
+    warm =
+        WarmShelf.over(database.dataSource())
+            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(5)))
+            .open();
+  }
+
+  @AfterEach
+  void close() {
+    warm.close();
+  }
+
+  @Test
+  void aLoadThatBeganBeforeACommitAndFillsAfterItIsNotServed() throws Exception { // R1
+    // The load reads port 1, then waits for a lock that the test holds until the change is in.
+    database.run(
+        "CREATE FUNCTION wait_for_test(int) RETURNS int IMMUTABLE LANGUAGE plpgsql AS"
+            + " 'BEGIN PERFORM pg_advisory_lock(7); PERFORM pg_advisory_unlock(7); RETURN 0; END'");
+    ShelvedQuery<String> slow =
+        warm.query("SELECT code FROM port WHERE id = :id AND wait_for_test(id) = 0")
+            .as(String.class);
+    String old = database.ask("SELECT code FROM port WHERE id = 1");
+    ExecutorService pool = Executors.newSingleThreadExecutor();
+    try (Connection holder = database.dataSource().getConnection();
+        Statement lock = holder.createStatement()) {
+      lock.execute("SELECT pg_advisory_lock(7)");
+      Future<Reading<String>> loading = pool.submit(() -> slow.with("id", 1).only());
+      Waiting.until(
+          "the load waits for the lock",
+          () ->
+              database
+                  .ask("SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND NOT granted")
+                  .equals("1"));
+      database.run("UPDATE port SET code = 'NEW' WHERE id = 1");
+      Waiting.untilDelivered(warm);
+      lock.execute("SELECT pg_advisory_unlock(7)");
+      assertThat(loading.get().value()).isEqualTo(old);
+      assertThat(loading.get().holdsStill()).isFalse();
+    } finally {
+      pool.shutdownNow();
+    }
+    assertThat(slow.with("id", 1).only().value()).isEqualTo("NEW");
+  }
+
+  @Test
+  void changesArriveThoughTransactionsCommitInAnotherOrderThanTheyWrite() throws Exception { // R2
+    ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
+    ShelvedQuery<Long> notices = warm.query("SELECT count(*) FROM notice").as(Long.class);
+    try (Connection early = database.dataSource().getConnection();
+        Statement first = early.createStatement()) {
+      early.setAutoCommit(false);
+      first.execute("UPDATE port SET code = 'NEW' WHERE id = 1"); // its journal row comes first
+      database.run("DELETE FROM notice WHERE id = 1"); // written later, committed earlier
+      Waiting.untilDelivered(warm);
+      assertThat(notices.only().value()).isEqualTo(2_999);
+      String old = port.only().value();
+      for (int i = 0; i < 50; i++) { // a long gap, with polls and other commits in it
+        database.run("UPDATE notice SET version = version + 1 WHERE id = 2");
+        Waiting.untilDelivered(warm);
+      }
+      assertThat(port.only().value()).isEqualTo(old);
+      assertThat(port.only().origin()).isEqualTo(Origin.KEPT);
+      early.commit();
+    }
+    Waiting.untilDelivered(warm);
+    assertThat(port.only().value()).isEqualTo("NEW");
+  }
+
+  @Test
+  void aRowThatMovesPutsOutBothPlaces() throws Exception { // R8, with whole tables as lanes
+    ShelvedQuery<Long> count =
+        warm.query("SELECT count(*) FROM sailing WHERE day = :day").as(Long.class);
+    java.time.LocalDate first = dev.warmshelf.scenario.Scale.FIRST_DAY;
+    count.with("day", first).only();
+    count.with("day", first.plusDays(1)).only();
+    database.run("UPDATE sailing SET day = day + 1 WHERE id = 1");
+    Waiting.untilDelivered(warm);
+    assertThat(count.with("day", first).only().value()).isEqualTo(999);
+    assertThat(count.with("day", first.plusDays(1)).only().value()).isEqualTo(1_001);
+  }
+
+  @Test
+  void aRollbackPutsNothingOut() throws Exception { // R6
+    ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
+    port.only();
+    try (Connection connection = database.dataSource().getConnection();
+        Statement statement = connection.createStatement()) {
+      connection.setAutoCommit(false);
+      statement.execute("UPDATE port SET code = 'NEW' WHERE id = 1");
+      connection.rollback();
+    }
+    Waiting.untilDelivered(warm);
+    assertThat(port.only().origin()).isEqualTo(Origin.KEPT);
+  }
+
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "DELETE FROM sailing WHERE id = (SELECT min(sailing_id) FROM booking)", // cascades: R11
+        "INSERT INTO booking_2026_05 (sailing_id, agent_id, metres, seats, cents, status, booked_at)"
+            + " VALUES (1, 1, 1, 1, 1, 'HELD', '2026-05-03Z')", // a partition written directly
+        "UPDATE booking SET booked_at = '2026-04-03Z' WHERE id = 1", // moves between partitions
+        "TRUNCATE booking",
+        "TRUNCATE booking_2026_05",
+        "COPY booking (sailing_id, agent_id, metres, seats, cents, status, booked_at)"
+            + " FROM PROGRAM 'printf \"1\\t1\\t1\\t1\\t1\\tHELD\\t2026-05-03Z\\n\"'",
+        "MERGE INTO booking b USING (VALUES (1)) v(id) ON b.id = v.id"
+            + " WHEN MATCHED THEN UPDATE SET seats = 9",
+        "INSERT INTO booking SELECT * FROM booking WHERE id = 1"
+            + " ON CONFLICT (id, booked_at) DO UPDATE SET seats = 9",
+        "SET session_replication_role = replica; DELETE FROM booking WHERE id = 1",
+      })
+  void whateverChangesATableIsDelivered(String change) throws Exception {
+    ShelvedQuery<Long> bookings = warm.query("SELECT count(*) FROM booking").as(Long.class);
+    bookings.only();
+    assertThat(bookings.only().origin()).isEqualTo(Origin.KEPT);
+    database.run(change);
+    Waiting.untilDelivered(warm);
+    Reading<Long> after = bookings.only();
+    assertThat(after.origin()).isEqualTo(Origin.LOADED);
+    assertThat(after.value())
+        .isEqualTo(Long.parseLong(database.ask("SELECT count(*) FROM booking")));
+  }
+
+  @Test
+  void aFeedWhoseConnectionIsCutGoesOnFromItsPlace() throws Exception { // R7, journal intact
+    ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
+    for (int round = 0; round < 5; round++) {
+      port.only();
+      database.run(
+          "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
+              + " WHERE query LIKE '%warm_shelf.journal%' AND pid <> pg_backend_pid()"
+              + " AND datname = current_database()");
+      database.run("UPDATE port SET code = 'N" + round + "' WHERE id = 1");
+      Waiting.untilDelivered(warm);
+      assertThat(port.only().value()).isEqualTo("N" + round);
+    }
+  }
+
+  @Test
+  void aJournalThatWasInstalledAnewPutsEverythingOut() throws Exception { // R7, place lost
+    ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
+    port.only();
+    Journal journal = Journal.on(database.dataSource());
+    journal.remove();
+    assertThat(journal.covered()).isEmpty();
+    database.run("UPDATE port SET code = 'NEW' WHERE id = 1"); // nobody notes it
+    journal.install(SkerryLine.TABLES);
+    Waiting.untilDelivered(warm);
+    assertThat(port.only().value()).isEqualTo("NEW");
+  }
+
+  @Test
+  void installingIsRepeatableAndRemovingLeavesNothingBehind() throws Exception {
+    Journal journal = Journal.on(database.dataSource());
+    journal.install(SkerryLine.TABLES);
+    assertThat(journal.covered())
+        .hasSize(SkerryLine.TABLES.size())
+        .contains(Lane.ofTable("public", "booking"));
+    assertThat(journal.script(List.of("booking")))
+        .contains("ON \"public\".\"booking_2026_05\"")
+        .contains("'public.booking'");
+    database.run("DROP TRIGGER warm_shelf_change ON booking_2026_05");
+    assertThat(journal.covered()).doesNotContain(Lane.ofTable("public", "booking"));
+    journal.remove();
+    journal.remove();
+    assertThat(database.ask("SELECT count(*) FROM pg_trigger WHERE tgname LIKE 'warm%'"))
+        .isEqualTo("0");
+    assertThat(database.ask("SELECT count(*) FROM pg_namespace WHERE nspname = 'warm_shelf'"))
+        .isEqualTo("0");
+  }
+
+  @Test
+  void rolesWithoutRightsOnTheJournalAreNotedAndCannotForgeIt() throws Exception {
+    database.run(
+        "DO $$ BEGIN CREATE ROLE clerk; EXCEPTION WHEN duplicate_object THEN NULL; END $$;"
+            + "GRANT SELECT, UPDATE ON port TO clerk");
+    ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
+    port.only();
+    database.run("SET ROLE clerk; UPDATE port SET code = 'NEW' WHERE id = 1");
+    Waiting.untilDelivered(warm);
+    assertThat(port.only().value()).isEqualTo("NEW");
+    assertThatThrownBy(
+            () ->
+                database.run(
+                    "SET ROLE clerk; INSERT INTO warm_shelf.journal VALUES ('1', 'x', 'y')"))
+        .isInstanceOf(SQLException.class)
+        .hasMessageContaining("permission denied");
+  }
+
+  @Test
+  void aMissingJournalAndAWrongTableAreNamed() throws Exception {
+    Journal journal = Journal.on(database.dataSource());
+    assertThatThrownBy(() -> journal.install(List.of("nowhere"))).hasMessageContaining("'nowhere'");
+    assertThatThrownBy(() -> journal.install(List.of("open_sailing")))
+        .hasMessageContaining("not a table");
+    assertThatThrownBy(() -> journal.install(List.of("booking_2026_05")))
+        .hasMessageContaining("partition");
+    journal.remove();
+    assertThatThrownBy(
+            () ->
+                WarmShelf.over(database.dataSource())
+                    .following(JournalFeed.on(database.dataSource()))
+                    .open())
+        .isInstanceOf(FeedException.class)
+        .hasMessageContaining("not installed");
+  }
+}
