@@ -50,6 +50,11 @@ public final class ShelvedQuery<T> {
     this.asOnly = this::only;
   }
 
+  /** Begins a question; its parameters are still to be given. */
+  public Question<T> question() {
+    return new Question<>(this);
+  }
+
   /**
    * Begins a question by giving a parameter its value.
    *
@@ -57,22 +62,22 @@ public final class ShelvedQuery<T> {
    * @throws IllegalArgumentException if the query has no such parameter
    */
   public Question<T> with(String parameter, @Nullable Object value) {
-    return new Question<>(this).with(parameter, value);
+    return question().with(parameter, value);
   }
 
   /** All rows. See {@link Question#list()}. */
   public Reading<List<T>> list() throws SQLException {
-    return new Question<>(this).list();
+    return question().list();
   }
 
   /** The first row, or none. See {@link Question#first()}. */
   public Reading<Optional<T>> first() throws SQLException {
-    return new Question<>(this).first();
+    return question().first();
   }
 
   /** The only row. See {@link Question#only()}. */
   public Reading<T> only() throws SQLException {
-    return new Question<>(this).only();
+    return question().only();
   }
 
   /**

@@ -5,10 +5,12 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
 import java.util.Optional;
+import java.util.concurrent.ExecutionException;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.TimeoutException;
 import java.util.stream.Stream;
@@ -79,10 +81,15 @@ public final class LocalPostgres implements AutoCloseable {
     return directory;
   }
 
-  /** Stops the server and deletes its directory. */
+  /**
+   * Stops the server, waits until it has ended, and deletes its directory. The embedding library
+   * stops the server too when the virtual machine shuts down, hence the wait.
+   */
   @Override
-  public void close() throws IOException {
+  public synchronized void close() throws IOException {
+    Optional<ProcessHandle> process = serverIn(directory);
     server.close();
+    process.ifPresent(LocalPostgres::awaitEnd);
     delete(directory);
   }
 
@@ -116,7 +123,7 @@ public final class LocalPostgres implements AutoCloseable {
   }
 
   private static String ownerLine(ProcessHandle process) {
-    long started = process.info().startInstant().map(java.time.Instant::toEpochMilli).orElse(0L);
+    long started = process.info().startInstant().map(Instant::toEpochMilli).orElse(0L);
     return process.pid() + " " + started;
   }
 
@@ -126,29 +133,37 @@ public final class LocalPostgres implements AutoCloseable {
     return ProcessHandle.of(pid).map(process -> ownerLine(process).equals(line)).orElse(false);
   }
 
-  /** The first line of {@code postmaster.pid} is the server's process (manual, section 19.5). */
   private static boolean stopServerIn(Path directory) throws IOException {
+    Optional<ProcessHandle> server = serverIn(directory);
+    server.ifPresent(
+        process -> {
+          process.destroy();
+          awaitEnd(process);
+        });
+    return server.isPresent();
+  }
+
+  /** The first line of {@code postmaster.pid} is the server's process (manual, section 19.5). */
+  private static Optional<ProcessHandle> serverIn(Path directory) throws IOException {
     Path pidFile = directory.resolve(DATA).resolve("postmaster.pid");
     if (!Files.exists(pidFile)) {
-      return false;
+      return Optional.empty();
     }
     long pid = Long.parseLong(Files.readAllLines(pidFile).get(0).strip());
-    Optional<ProcessHandle> server =
-        ProcessHandle.of(pid)
-            .filter(p -> p.info().command().map(c -> c.contains("postgres")).orElse(true));
-    if (server.isEmpty()) {
-      return false;
-    }
-    server.get().destroy();
+    return ProcessHandle.of(pid)
+        .filter(process -> process.info().command().map(c -> c.contains("postgres")).orElse(true));
+  }
+
+  /** Waits for the process to end, and kills it if it takes too long. */
+  private static void awaitEnd(ProcessHandle process) {
     try {
-      server.get().onExit().get(STOP_LIMIT.toMillis(), TimeUnit.MILLISECONDS);
-    } catch (TimeoutException | java.util.concurrent.ExecutionException e) {
-      server.get().destroyForcibly();
+      process.onExit().get(STOP_LIMIT.toMillis(), TimeUnit.MILLISECONDS);
+    } catch (TimeoutException | ExecutionException e) {
+      process.destroyForcibly();
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
-      server.get().destroyForcibly();
+      process.destroyForcibly();
     }
-    return true;
   }
 
   private static void delete(Path directory) throws IOException {

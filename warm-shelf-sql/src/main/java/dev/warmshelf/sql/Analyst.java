@@ -28,6 +28,16 @@ public final class Analyst {
 
   private static final Set<String> READS = Set.of("select", "with", "values", "table");
   private static final Set<String> CHANGES = Set.of("insert", "update", "delete", "merge");
+
+  /** What else a statement can begin with (PostgreSQL manual, part VI), as far as people try it. */
+  private static final Set<String> OTHER_VERBS =
+      Set.of(
+          "alter", "analyze", "begin", "call", "checkpoint", "close", "cluster", "comment", "commit",
+          "copy", "create", "deallocate", "declare", "discard", "do", "drop", "end", "execute",
+          "explain", "fetch", "grant", "listen", "load", "lock", "move", "notify", "prepare",
+          "refresh", "reindex", "release", "reset", "revoke", "rollback", "savepoint", "set", "show",
+          "start", "truncate", "unlisten", "vacuum");
+
   private static final Set<String> LOCK_WORDS = Set.of("update", "share", "no", "key");
 
   /** Written like a call, but part of the language. */
@@ -141,8 +151,7 @@ public final class Analyst {
     }
     Token verb = tokens.get(Math.min(first, tokens.size() - 1));
     if (verb.kind() != Kind.WORD || !READS.contains(verb.text())) {
-      Reason reason = CHANGES.contains(verb.text()) ? Reason.CHANGES_DATA : Reason.NOT_A_READ;
-      return new Refusal(reason, verb.text(), verb.position());
+      return new Refusal(reasonOfVerb(verb.text()), verb.text(), verb.position());
     }
     int depth = 0;
     for (int i = 0; i < tokens.size(); i++) {
@@ -154,6 +163,23 @@ public final class Analyst {
       }
     }
     return null;
+  }
+
+  private static Reason reasonOfVerb(String verb) {
+    if (CHANGES.contains(verb)) {
+      return Reason.CHANGES_DATA;
+    }
+    return OTHER_VERBS.contains(verb) ? Reason.NOT_A_READ : Reason.NOT_PARSED;
+  }
+
+  /** Whether the first word of a text is one that a statement begins with. */
+  static boolean beginsLikeAStatement(String text) {
+    int end = 0;
+    while (end < text.length() && Character.isLetter(text.charAt(end))) {
+      end++;
+    }
+    String word = Token.fold(text.substring(0, end));
+    return READS.contains(word) || CHANGES.contains(word) || OTHER_VERBS.contains(word);
   }
 
   private static @Nullable Refusal refusalByToken(List<Token> tokens, int i, int depth) {

@@ -91,6 +91,39 @@ public final class SqlStatement {
     return new SqlStatement(text, List.copyOf(tokens.subList(0, end)));
   }
 
+  /**
+   * The statements of a text: ended by semicolons or, in a text that has none between statements,
+   * each on a line of its own. A text that is no sequence of tokens is split by lines, so that one
+   * bad statement does not hide the others.
+   */
+  public static List<String> split(String text) {
+    List<Token> tokens;
+    try {
+      tokens = Lexer.tokens(text);
+    } catch (SqlTextException e) {
+      return lines(text);
+    }
+    if (tokens.stream().noneMatch(token -> token.is(";"))) {
+      List<String> lines = lines(text);
+      boolean aStatementEach = lines.stream().allMatch(Analyst::beginsLikeAStatement);
+      return aStatementEach ? lines : List.of(text.strip());
+    }
+    List<String> statements = new ArrayList<>();
+    int from = 0;
+    for (Token token : tokens) {
+      if (token.is(";")) {
+        statements.add(text.substring(from, token.position()).strip());
+        from = token.end();
+      }
+    }
+    statements.add(text.substring(from).strip());
+    return statements.stream().filter(statement -> !statement.isEmpty()).toList();
+  }
+
+  private static List<String> lines(String text) {
+    return text.lines().map(String::strip).filter(line -> !line.isEmpty()).toList();
+  }
+
   /** The engineer's own text. */
   public String text() {
     return text;

@@ -58,7 +58,7 @@ class AnalystTest {
       value = {
         "'' | EMPTY",
         "-- only a comment | EMPTY",
-        "selec 1 | NOT_A_READ",
+        "selec 1 | NOT_PARSED",
         "select from where | NOT_PARSED",
         "select 1; select 2 | SEVERAL_STATEMENTS",
         "update port set name = 'x' | CHANGES_DATA",

@@ -91,6 +91,16 @@ class SqlStatementTest {
         .hasMessageContaining(message);
   }
 
+  @Test
+  void aTextOfManyStatementsIsSplitAtSemicolonsOrElseByLines() {
+    assertThat(SqlStatement.split("select ';' -- ;\n from a; select 2\n;\n"))
+        .containsExactly("select ';' -- ;\n from a", "select 2");
+    assertThat(SqlStatement.split("select 1\n\nwith a as (select 1) select * from a\n"))
+        .containsExactly("select 1", "with a as (select 1) select * from a");
+    assertThat(SqlStatement.split("select 1\nfrom a\n")).containsExactly("select 1\nfrom a");
+    assertThat(SqlStatement.split("select 'a\nselect 2")).containsExactly("select 'a", "select 2");
+  }
+
   private static String form(String sql) {
     return SqlStatement.of(sql).normalForm();
   }

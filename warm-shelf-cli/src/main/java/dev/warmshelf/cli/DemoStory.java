@@ -1,0 +1,207 @@
+package dev.warmshelf.cli;
+
+import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.Question;
+import dev.warmshelf.ShelvedQuery;
+import dev.warmshelf.WarmShelf;
+import dev.warmshelf.cli.measure.Comparison;
+import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.scenario.Questions;
+import dev.warmshelf.scenario.Scale;
+import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.sql.Verdict;
+import java.math.BigDecimal;
+import java.sql.Connection;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.time.Instant;
+import java.util.List;
+import javax.sql.DataSource;
+import org.HdrHistogram.Histogram;
+
+/** What the demo shows once its database is there, step by step. */
+final class DemoStory {
+  private static final int BASELINE_READS = 20;
+  private static final int PORT = 1;
+
+  record Departure(
+      int id,
+      Instant leavesAt,
+      String status,
+      String vessel,
+      String destination,
+      long version,
+      BigDecimal metresLeft) {}
+
+  private final HikariDataSource pool;
+  private final DataSource others;
+  private final Screen screen;
+
+  /**
+   * @param others connections of another program, which knows nothing of us
+   */
+  DemoStory(HikariDataSource pool, DataSource others, Screen screen) {
+    this.pool = pool;
+    this.others = others;
+    this.screen = screen;
+  }
+
+  /** Tells it; returns whether all that was measured is as it must be. */
+  boolean tell(int seconds, int readers) throws Exception {
+    try (WarmShelf warm = WarmShelf.over(pool).following(JournalFeed.on(pool)).open()) {
+      ShelvedQuery<Departure> departures = warm.query(Questions.DEPARTURES).as(Departure.class);
+      baseline(departures);
+      firstAndSecondRead(departures);
+      somebodyElseBooks(departures);
+    }
+    return readersAndWriters(seconds, readers);
+  }
+
+  private void baseline(ShelvedQuery<Departure> departures) throws SQLException {
+    DemoCommand.heading(screen, 2, "The direct read, before anything is kept");
+    Histogram direct = new Histogram(3);
+    long first = 0;
+    int rows = 0;
+    try (Connection connection = pool.getConnection();
+        Statement statement = connection.createStatement()) {
+      for (int i = 0; i <= BASELINE_READS; i++) {
+        long began = System.nanoTime();
+        rows = 0;
+        try (ResultSet result = statement.executeQuery(departuresAsPlainSql())) {
+          while (result.next()) {
+            rows++;
+          }
+        }
+        long took = System.nanoTime() - began;
+        if (i == 0) {
+          first = took;
+        } else {
+          direct.recordValue(took);
+        }
+      }
+    }
+    say(
+        "the departures board of port %d on %s has %d sailings, each with the metres still free",
+        PORT, Scale.FIRST_DAY, rows);
+    say(
+        "first read %s; then %d reads: median %s, p95 %s",
+        Text.nanos(first),
+        BASELINE_READS,
+        Text.nanos(direct.getValueAtPercentile(50)),
+        Text.nanos(direct.getValueAtPercentile(95)));
+    if (departures.verdict() instanceof Verdict.Keepable keepable) {
+      say("its answers may be kept; they are read from %s", keepable.footprint());
+    }
+  }
+
+  private void firstAndSecondRead(ShelvedQuery<Departure> departures) throws SQLException {
+    DemoCommand.heading(screen, 3, "The same through the shelf");
+    board(departures).list(); // classes loaded, statement prepared
+    try (Connection connection = others.getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute("UPDATE sailing SET version = version WHERE id = 1"); // out with it again
+    }
+    awaitDelivery(departures);
+    for (String which : List.of("first read ", "second read")) {
+      long before = executions();
+      long began = System.nanoTime();
+      Reading<List<Departure>> reading = board(departures).list();
+      long took = System.nanoTime() - began;
+      say(
+          "%s  %-6s  %8s   statements the database executed: %d",
+          which, reading.origin(), Text.nanos(took), executions() - before);
+    }
+  }
+
+  private void somebodyElseBooks(ShelvedQuery<Departure> departures) throws SQLException {
+    DemoCommand.heading(
+        screen, 4, "Somebody else books, with plain SQL, on a connection of their own");
+    Departure before = board(departures).list().value().get(0);
+    long committed;
+    try (Connection connection = others.getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute(
+          "INSERT INTO booking (sailing_id, agent_id, metres, seats, cents, status, booked_at)"
+              + " VALUES ("
+              + before.id()
+              + ", 1, 4.5, 2, 5550, 'HELD', '2026-05-01Z')");
+      committed = System.nanoTime();
+    }
+    int old = 0;
+    Reading<List<Departure>> reading = board(departures).list();
+    long answered = System.nanoTime();
+    while (reading.value().get(0).metresLeft().compareTo(before.metresLeft()) == 0) {
+      old++;
+      reading = board(departures).list();
+      answered = System.nanoTime();
+    }
+    long load = answered - committed;
+    Departure after = reading.value().get(0);
+    say("INSERT INTO booking ... 4.5 metres on sailing %d, committed", before.id());
+    say(
+        "sailing %d: %s metres free before, %s after",
+        before.id(), before.metresLeft(), after.metresLeft());
+    say(
+        "the new answer was there %s after the commit (the new read itself included);"
+            + " %s hits before it were old",
+        Text.nanos(load), Text.count(old));
+  }
+
+  private boolean readersAndWriters(int seconds, int readers) throws Exception {
+    DemoCommand.heading(screen, 5, "Readers and writers together, for " + seconds + " seconds");
+    Comparison.Settings settings = new Comparison.Settings(seconds, readers, 5, 1);
+    say("direct and kept reads take turns, with the same requests and the same writer");
+    Result result = MeasureCommand.comparison(pool, settings, screen).run();
+    screen.clear();
+    screen.line("");
+    ComparisonReport report = new ComparisonReport(result);
+    report.lines("   ").forEach(screen::line);
+    screen.line("");
+    report.conditions("   ").forEach(screen::line);
+    say("a late read missed a commit that the feed had not told of yet; by default it polls every");
+    say(
+        "%s. Any change to a table puts out all answers read from it.",
+        Text.nanos(JournalFeed.DEFAULT_INTERVAL.toNanos()));
+    result.faults().forEach(fault -> say("WRONG: %s", fault));
+    return result.faults().isEmpty();
+  }
+
+  private static Question<Departure> board(ShelvedQuery<Departure> departures) {
+    return departures.with("port", PORT).with("day", Scale.FIRST_DAY);
+  }
+
+  private static String departuresAsPlainSql() {
+    return Questions.DEPARTURES
+        .replace(":port", Integer.toString(PORT))
+        .replace(":day", "'" + Scale.FIRST_DAY + "'");
+  }
+
+  /** Waits until the board has noticed that the last answer is out. */
+  private static void awaitDelivery(ShelvedQuery<Departure> departures) throws SQLException {
+    Reading<List<Departure>> last = board(departures).list();
+    long deadline = System.nanoTime() + 5_000_000_000L;
+    while (last.holdsStill() && System.nanoTime() < deadline) {
+      Thread.onSpinWait();
+    }
+  }
+
+  /** How often the database has executed the board's statement, by its own count. */
+  private long executions() throws SQLException {
+    try (Connection connection = others.getConnection();
+        Statement statement = connection.createStatement();
+        ResultSet row =
+            statement.executeQuery(
+                "SELECT coalesce(sum(calls), 0) FROM pg_stat_statements"
+                    + " WHERE query LIKE '%metres_left%FROM sailing s%'"
+                    + " AND query NOT LIKE '%pg_stat_statements%'")) {
+      row.next();
+      return row.getLong(1);
+    }
+  }
+
+  private void say(String format, Object... values) {
+    screen.line("   " + String.format(java.util.Locale.ROOT, format, values));
+  }
+}

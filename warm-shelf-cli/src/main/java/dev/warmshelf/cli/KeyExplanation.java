@@ -1,0 +1,204 @@
+package dev.warmshelf.cli;
+
+import dev.warmshelf.key.Form;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.sql.Analyst;
+import dev.warmshelf.sql.Catalogue;
+import dev.warmshelf.sql.Refusal;
+import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.SqlTextException;
+import dev.warmshelf.sql.Verdict;
+import java.math.BigDecimal;
+import java.math.BigInteger;
+import java.time.DateTimeException;
+import java.time.LocalDate;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import org.jspecify.annotations.Nullable;
+
+/** How a statement's key came to be, for a reader or a program. */
+final class KeyExplanation {
+  private static final String INDENT = " ".repeat(14);
+
+  private final String statement;
+  private final @Nullable SqlStatement parsed;
+  private final Map<String, @Nullable Object> values = new LinkedHashMap<>();
+  private final @Nullable String digest;
+  private final @Nullable String reason;
+  private final boolean wrongSql;
+  private final List<String> footprint;
+
+  private KeyExplanation(String statement, Map<String, String> bindings) throws Failure {
+    this.statement = statement;
+    SqlStatement read;
+    try {
+      read = SqlStatement.of(statement);
+    } catch (SqlTextException e) {
+      this.parsed = null;
+      this.digest = null;
+      this.reason = e.getMessage();
+      this.wrongSql = true;
+      this.footprint = List.of();
+      return;
+    }
+    this.parsed = read;
+    bind(read, bindings);
+    this.digest =
+        Key.of(
+                Form.of("", read.normalForm()),
+                values.keySet().toArray(new String[0]),
+                values.values().toArray())
+            .digest();
+    Verdict verdict = new Analyst(Catalogue.guessed()).verdict(read);
+    if (verdict instanceof Verdict.Keepable keepable) {
+      this.reason = null;
+      this.wrongSql = false;
+      this.footprint = keepable.footprint().lanes().stream().map(Lane::name).toList();
+    } else {
+      Refusal refusal = ((Verdict.Refused) verdict).refusal();
+      this.reason = refusal.message();
+      this.wrongSql =
+          refusal.reason() == Refusal.Reason.NOT_PARSED || refusal.reason() == Refusal.Reason.EMPTY;
+      this.footprint = List.of();
+    }
+  }
+
+  /**
+   * @param bindings parameters' values as typed; all of them, or none
+   * @throws Failure if only some parameters have a value, or a name is unknown
+   */
+  static KeyExplanation of(String statement, Map<String, String> bindings) throws Failure {
+    return new KeyExplanation(statement, bindings);
+  }
+
+  boolean isWrongSql() {
+    return wrongSql;
+  }
+
+  @Nullable String reason() {
+    return reason;
+  }
+
+  /** The explanation as a JSON object's fields, in order. */
+  Map<String, @Nullable Object> fields() {
+    Map<String, @Nullable Object> fields = new LinkedHashMap<>();
+    fields.put("statement", statement);
+    fields.put("normalForm", parsed == null ? null : parsed.normalForm());
+    fields.put("parameters", parameterFields());
+    fields.put("digest", digest);
+    fields.put("verdict", reason == null ? "keepable" : "refused");
+    fields.put("reason", reason);
+    fields.put("footprint", footprint);
+    return fields;
+  }
+
+  /** The explanation as text. */
+  List<String> lines() {
+    List<String> lines = new ArrayList<>();
+    add(lines, "statement", statement.strip().lines().toList());
+    add(lines, "normal form", List.of(parsed == null ? "" : parsed.normalForm()));
+    add(lines, "parameters", parameterLines());
+    add(lines, "digest", List.of(String.valueOf(digest)));
+    add(lines, "verdict", List.of(reason == null ? "keepable" : "refused: " + reason));
+    if (reason == null) {
+      add(lines, "footprint", footprint.isEmpty() ? List.of("reads no table") : footprint);
+    }
+    return lines;
+  }
+
+  private List<Map<String, @Nullable Object>> parameterFields() {
+    List<Map<String, @Nullable Object>> fields = new ArrayList<>();
+    if (parsed != null) {
+      for (String name : parsed.parameters()) {
+        Map<String, @Nullable Object> parameter = new LinkedHashMap<>();
+        parameter.put("name", name);
+        if (values.containsKey(name)) {
+          Object value = values.get(name);
+          parameter.put("value", value == null ? null : value.toString());
+          parameter.put("type", typeName(value));
+        }
+        fields.add(parameter);
+      }
+    }
+    return fields;
+  }
+
+  private List<String> parameterLines() {
+    List<String> lines = new ArrayList<>();
+    List<String> names = parsed == null ? List.of() : parsed.parameters();
+    for (int i = 0; i < names.size(); i++) {
+      String name = names.get(i);
+      String value =
+          values.containsKey(name)
+              ? values.get(name) + " (" + typeName(values.get(name)) + ")"
+              : "no value; the digest is the statement's alone";
+      lines.add("$" + (i + 1) + "  " + name + " = " + value);
+    }
+    return lines.isEmpty() ? List.of("none") : lines;
+  }
+
+  private static void add(List<String> lines, String name, List<String> content) {
+    for (int i = 0; i < content.size(); i++) {
+      lines.add((i == 0 ? String.format("%-14s", name) : INDENT) + content.get(i));
+    }
+  }
+
+  private void bind(SqlStatement to, Map<String, String> bindings) throws Failure {
+    for (String name : bindings.keySet()) {
+      if (!to.parameters().contains(name)) {
+        throw new Failure(
+            "The statement has no parameter '" + name + "'; it has " + to.parameters() + ".");
+      }
+    }
+    if (bindings.isEmpty()) {
+      return;
+    }
+    for (String name : to.parameters()) {
+      String typed = bindings.get(name);
+      if (typed == null) {
+        throw new Failure("Parameter '" + name + "' has no value; add --bind " + name + "=VALUE.");
+      }
+      values.put(name, read(typed));
+    }
+  }
+
+  /** A value as what it looks like. */
+  static @Nullable Object read(String typed) {
+    if (typed.equals("null")) {
+      return null;
+    } else if (typed.equals("true") || typed.equals("false")) {
+      return Boolean.valueOf(typed);
+    } else if (typed.matches("-?\\d{1,18}")) {
+      return Long.valueOf(typed);
+    } else if (typed.matches("-?\\d+")) {
+      return new BigInteger(typed);
+    } else if (typed.matches("-?\\d*\\.\\d+")) {
+      return new BigDecimal(typed);
+    } else if (typed.matches("\\d{4}-\\d{2}-\\d{2}")) {
+      try {
+        return LocalDate.parse(typed);
+      } catch (DateTimeException e) {
+        return typed; // looks like a date, but there is no such day
+      }
+    } else if (typed.length() >= 2 && typed.startsWith("'") && typed.endsWith("'")) {
+      return typed.substring(1, typed.length() - 1);
+    }
+    return typed;
+  }
+
+  private static String typeName(@Nullable Object value) {
+    if (value == null) {
+      return "null";
+    } else if (value instanceof Long || value instanceof BigInteger) {
+      return "whole number";
+    } else if (value instanceof BigDecimal) {
+      return "decimal";
+    } else if (value instanceof Boolean) {
+      return "boolean";
+    }
+    return value instanceof LocalDate ? "date" : "text";
+  }
+}

@@ -1,0 +1,43 @@
+package dev.warmshelf.cli;
+
+import java.io.PrintWriter;
+
+/**
+ * Progress for somebody who waits. On a terminal a status overwrites the one before; elsewhere only
+ * whole lines are printed, so that logs stay readable.
+ */
+final class Screen {
+  private static final String CLEAR_LINE = "\r\u001b[K";
+
+  private final PrintWriter out;
+  private final boolean terminal = Terminal.console() != null;
+  private boolean statusShown;
+
+  Screen(PrintWriter out) {
+    this.out = out;
+  }
+
+  void line(String text) {
+    clear();
+    out.println(text);
+    out.flush();
+  }
+
+  /** Shows a passing state; nothing is shown where it could not be taken back. */
+  void status(String text) {
+    if (terminal) {
+      out.print(CLEAR_LINE + text);
+      out.flush();
+      statusShown = true;
+    }
+  }
+
+  /** Takes the last status back. */
+  void clear() {
+    if (statusShown) {
+      out.print(CLEAR_LINE);
+      out.flush();
+      statusShown = false;
+    }
+  }
+}

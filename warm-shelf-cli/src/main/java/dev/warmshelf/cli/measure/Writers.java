@@ -1,0 +1,157 @@
+package dev.warmshelf.cli.measure;
+
+import dev.warmshelf.meter.CommitLedger;
+import dev.warmshelf.scenario.SkerryLine;
+import dev.warmshelf.scenario.Zipf;
+import java.sql.Connection;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.util.HashMap;
+import java.util.Map;
+import java.util.SplittableRandom;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.locks.LockSupport;
+import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Writes while others read: bookings on popular sailings, delays, edited notices, with plain SQL. A
+ * note of every commit goes to the ledger once it has returned.
+ *
+ * <p>One thread writes, so that the sum of a route's versions grows by one with each of its
+ * commits.
+ */
+final class Writers implements AutoCloseable {
+  private static final Zipf SAILINGS = new Zipf(2_000, 0.8);
+
+  private final DataSource dataSource;
+  private final CommitLedger<Scope> ledger;
+  private final Company company;
+  private final SplittableRandom random;
+  private final long pauseNanos;
+  private final Map<Integer, Long> revisions;
+  private final Thread thread;
+  private volatile boolean closed;
+  private volatile long commits;
+  private long committed;
+  private volatile @Nullable SQLException failure;
+
+  /**
+   * @param perSecond commits a second; 0 for none
+   */
+  Writers(
+      DataSource dataSource,
+      CommitLedger<Scope> ledger,
+      Company company,
+      long seed,
+      double perSecond) {
+    this.dataSource = dataSource;
+    this.ledger = ledger;
+    this.company = company;
+    this.random = new SplittableRandom(seed);
+    this.pauseNanos = perSecond > 0 ? (long) (TimeUnit.SECONDS.toNanos(1) / perSecond) : 0;
+    this.revisions = new HashMap<>(company.revisions());
+    this.thread = new Thread(this::run, "writer");
+  }
+
+  void start() {
+    if (pauseNanos > 0) {
+      thread.start();
+    }
+  }
+
+  long commits() {
+    return commits;
+  }
+
+  /** What stopped the writer early, or null. */
+  @Nullable SQLException failure() {
+    return failure;
+  }
+
+  @Override
+  public void close() {
+    closed = true;
+    LockSupport.unpark(thread);
+    try {
+      thread.join();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    }
+  }
+
+  private void run() {
+    try (Connection connection = dataSource.getConnection()) {
+      connection.setAutoCommit(false);
+      long next = System.nanoTime();
+      while (!closed) {
+        writeOnce(connection);
+        next += pauseNanos;
+        while (!closed && System.nanoTime() < next) {
+          LockSupport.parkNanos(this, next - System.nanoTime());
+        }
+      }
+    } catch (SQLException e) {
+      failure = e;
+    }
+  }
+
+  private void writeOnce(Connection connection) throws SQLException {
+    int dice = random.nextInt(10);
+    if (dice < 3) {
+      int id = 1 + random.nextInt(3_000);
+      long version =
+          bump(
+              connection,
+              "UPDATE notice SET version = version + 1 WHERE id = ? RETURNING version",
+              id)[0];
+      connection.commit();
+      ledger.committed(new Scope(Scope.Kind.NOTICE, id), version, System.nanoTime());
+    } else {
+      int id = 1 + SAILINGS.draw(random) % company.sailings();
+      if (dice < 9) {
+        book(connection, id);
+      }
+      String also =
+          dice < 9 ? "" : ", leaves_at = leaves_at + interval '5 minutes', status = 'DELAYED'";
+      long[] made =
+          bump(
+              connection,
+              "UPDATE sailing SET version = version + 1"
+                  + also
+                  + " WHERE id = ? RETURNING version, route_id",
+              id);
+      connection.commit();
+      long returned = System.nanoTime();
+      int route = (int) made[1];
+      long revision = revisions.merge(route, 1L, Long::sum);
+      ledger.committed(new Scope(Scope.Kind.SAILING, id), made[0], returned);
+      ledger.committed(new Scope(Scope.Kind.ROUTE, route), revision, returned);
+    }
+    commits = ++committed;
+  }
+
+  private void book(Connection connection, int sailing) throws SQLException {
+    try (PreparedStatement insert =
+        connection.prepareStatement(
+            "INSERT INTO booking (sailing_id, agent_id, metres, seats, cents, status, booked_at)"
+                + " VALUES (?, ?, 4.5, 2, 5550, 'HELD', '2026-05-01Z')")) {
+      insert.setInt(1, sailing);
+      insert.setInt(2, 1 + random.nextInt(SkerryLine.AGENTS));
+      insert.executeUpdate();
+    }
+  }
+
+  /** Runs an update of one row; returns its version and, where there is one, its route. */
+  private static long[] bump(Connection connection, String sql, int id) throws SQLException {
+    try (PreparedStatement update = connection.prepareStatement(sql)) {
+      update.setInt(1, id);
+      try (ResultSet row = update.executeQuery()) {
+        row.next();
+        boolean withRoute = row.getMetaData().getColumnCount() > 1;
+        return new long[] {row.getLong(1), withRoute ? row.getLong(2) : 0};
+      }
+    }
+  }
+}
