@@ -51,7 +51,7 @@ final class ComparisonReport {
     measure(
         table,
         "database reads per 1,000 reads",
-        f -> String.format(Locale.ROOT, "%.1f", 1000.0 * f.ownDatabaseReads() / f.reads()),
+        f -> String.format(Locale.ROOT, "%,.0f", 1000.0 * f.ownDatabaseReads() / f.reads()),
         "");
     measure(table, "stale reads, late", f -> Text.count(f.late()), "");
     measure(table, "stale reads, never put out", f -> Text.count(f.never()), "");
@@ -92,8 +92,8 @@ final class ComparisonReport {
             + String.format(
                 Locale.ROOT,
                 "a hit in the shelf takes %s at the median, a load %s",
-                Text.nanos(meters.hitLatency().getValueAtPercentile(50)),
-                Text.nanos(meters.loadLatency().getValueAtPercentile(50))));
+                median(meters.hitLatency()),
+                median(meters.loadLatency())));
   }
 
   /** The whole result as JSON fields; times in nanoseconds. */
@@ -154,6 +154,10 @@ final class ComparisonReport {
     double direct = result.ways().get(0).readsPerSecond();
     double kept = result.ways().get(result.ways().size() - 1).readsPerSecond();
     return direct == 0 ? "" : Text.times(kept / direct);
+  }
+
+  private static String median(Histogram histogram) {
+    return histogram.getTotalCount() == 0 ? NONE : Text.nanos(histogram.getValueAtPercentile(50));
   }
 
   private static String latency(Figures figures, double percentile) {

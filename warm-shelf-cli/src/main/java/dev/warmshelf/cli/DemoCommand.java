@@ -22,10 +22,9 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "demo",
     mixinStandardHelpOptions = true,
-    description = {
-      "Starts a PostgreSQL of its own in a temporary directory, fills it with a made-up ferry",
-      "company, and shows what keeping its answers gains and costs. Leaves nothing behind."
-    },
+    description =
+        "Shows what keeping answers gains and costs, on a PostgreSQL of its own in a temporary"
+            + " directory, filled with a made-up ferry company. Leaves nothing behind.",
     footer = {
       "",
       "Examples:",
@@ -50,6 +49,12 @@ final class DemoCommand implements Callable<Integer> {
   @Option(names = "--small", description = "A tenth of the data and a shorter run.")
   private boolean small;
 
+  @Option(
+      names = "--seconds",
+      paramLabel = "N",
+      description = "How long readers and writers run. Default: 24, with --small 6.")
+  private @Nullable Integer seconds;
+
   @Option(names = "--keep", description = "Keep the database running at the end, until Ctrl-C.")
   private boolean keep;
 
@@ -60,6 +65,7 @@ final class DemoCommand implements Callable<Integer> {
     if (scale != null && small) {
       throw new Failure("Give --scale or --small, not both.");
     }
+    MeasureCommand.requireAtLeast("--seconds", secondsAsked(), 1);
     Scale size = scaleAsked();
     Screen screen = new Screen(spec.commandLine().getOut());
     screen.line("Warm Shelf demo: Skerry Line, a made-up ferry company");
@@ -96,8 +102,7 @@ final class DemoCommand implements Callable<Integer> {
     try (HikariDataSource pool =
         DatabaseOptions.pool(config, readers + MeasureCommand.CONNECTIONS_BESIDE_READERS)) {
       boolean sound =
-          new DemoStory(pool, server.dataSource(DATABASE), screen)
-              .tell(small ? SMALL_SECONDS : FULL_SECONDS, readers);
+          new DemoStory(pool, server.dataSource(DATABASE), screen).tell(secondsAsked(), readers);
       whereToGoNext(screen);
       screen.line("");
       screen.line("Done in " + since(began) + ".");
@@ -106,6 +111,13 @@ final class DemoCommand implements Callable<Integer> {
       }
       return sound ? 0 : 1;
     }
+  }
+
+  private int secondsAsked() {
+    if (seconds != null) {
+      return seconds;
+    }
+    return small ? SMALL_SECONDS : FULL_SECONDS;
   }
 
   private Scale scaleAsked() throws Failure {

@@ -151,7 +151,7 @@ final class DemoStory {
 
   private boolean readersAndWriters(int seconds, int readers) throws Exception {
     DemoCommand.heading(screen, 5, "Readers and writers together, for " + seconds + " seconds");
-    Comparison.Settings settings = new Comparison.Settings(seconds, readers, 5, 1);
+    Comparison.Settings settings = new Comparison.Settings(seconds, readers, 1, 1);
     say("direct and kept reads take turns, with the same requests and the same writer");
     Result result = MeasureCommand.comparison(pool, settings, screen).run();
     screen.clear();

@@ -16,9 +16,19 @@ final class Failure extends Exception {
     super(message, cause);
   }
 
+  /** A pool says that it has no connection; why stands in the cause. */
+  private static String innermostMessage(Exception e) {
+    Throwable told = e;
+    while (e instanceof SQLException && told.getCause() instanceof SQLException cause) {
+      told = cause;
+    }
+    String message = told.getMessage();
+    return message == null ? told.getClass().getSimpleName() : message;
+  }
+
   /** What to tell a person about any exception, on one line. */
   static String inOneLine(Exception e) {
-    String message = e.getMessage() == null ? e.getClass().getSimpleName() : e.getMessage();
+    String message = innermostMessage(e);
     if (e instanceof SQLException sql && sql.getSQLState() != null) {
       String state = sql.getSQLState();
       if (state.startsWith("08")) {

@@ -1,6 +1,7 @@
 package dev.warmshelf.cli;
 
 import java.io.PrintWriter;
+import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Model.CommandSpec;
@@ -54,7 +55,9 @@ public final class Main implements Runnable {
 
   private static int complain(ParameterException e, String[] arguments) {
     CommandLine line = e.getCommandLine();
-    tell(line, e.getMessage() + " See '" + line.getCommandSpec().qualifiedName() + " --help'.");
+    tell(
+        line,
+        sentence(e.getMessage()) + " See '" + line.getCommandSpec().qualifiedName() + " --help'.");
     return Failure.EXIT_CODE;
   }
 
@@ -65,6 +68,11 @@ public final class Main implements Runnable {
       e.printStackTrace(line.getErr());
     }
     return Failure.EXIT_CODE;
+  }
+
+  private static String sentence(@Nullable String message) {
+    String text = String.valueOf(message).strip();
+    return text.endsWith(".") ? text : text + ".";
   }
 
   private static void tell(CommandLine line, String message) {

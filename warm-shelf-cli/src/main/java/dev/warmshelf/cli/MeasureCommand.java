@@ -19,10 +19,9 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "measure",
     mixinStandardHelpOptions = true,
-    description = {
-      "Compares direct reads with kept ones on the demo's tables, while others write.",
-      "It writes made-up bookings there; --writes 0 only reads."
-    },
+    description =
+        "Compares direct reads with kept ones on the demo's tables, while others write. It writes"
+            + " made-up bookings there; --writes 0 only reads.",
     footer = {
       "",
       "User and password come from SHELF_DB_USER and SHELF_DB_PASSWORD, or are asked for.",
@@ -60,7 +59,7 @@ final class MeasureCommand implements Callable<Integer> {
       names = "--writes",
       paramLabel = "N",
       description = "Commits a second meanwhile. Default: ${DEFAULT-VALUE}.")
-  private double writes = 5;
+  private double writes = 1;
 
   @Option(
       names = "--seed",

@@ -79,8 +79,7 @@ final class SyntaxTree {
         throw tree.notParsedAt(0);
       }
     } catch (ParseException e) {
-      int begin = e.currentToken == null ? 0 : beginOf(next(e.currentToken));
-      throw tree.notParsedAt(begin);
+      throw tree.notParsedAt(beginOfTrouble(e));
     } catch (TokenMgrException | StackOverflowError e) {
       throw tree.notParsedAt(0);
     }
@@ -155,6 +154,14 @@ final class SyntaxTree {
     return offset >= starts.get(starts.size() - 1) + token.text().length()
         ? new NotParsedException("the end", token.end())
         : new NotParsedException(token.text(), token.position());
+  }
+
+  /** The parser tells the last token that it understood; the trouble is the one after it. */
+  private static int beginOfTrouble(ParseException e) {
+    if (e.currentToken == null) {
+      return String.valueOf(e.getMessage()).contains("<EOF>") ? Integer.MAX_VALUE : 0;
+    }
+    return beginOf(next(e.currentToken));
   }
 
   private static net.sf.jsqlparser.parser.Token next(net.sf.jsqlparser.parser.Token token) {

@@ -29,6 +29,7 @@ import org.HdrHistogram.Histogram;
  * it is known of every read whether it missed a commit that had returned before it began.
  */
 public final class Comparison {
+  private static final int SECONDS_PER_ROUND_OF_ALL = 4;
   private static final Duration LONGEST_WAIT_FOR_FEED = Duration.ofSeconds(10);
 
   private final DataSource dataSource;
@@ -100,7 +101,7 @@ public final class Comparison {
         shelf.read(sample);
       }
       List<Tally> tallies = List.of(tally(direct), tally(shelf));
-      int rounds = Math.max(2, settings.seconds());
+      int rounds = Math.max(2, settings.seconds() / SECONDS_PER_ROUND_OF_ALL);
       Duration round =
           Duration.ofSeconds(settings.seconds()).dividedBy((long) rounds * tallies.size());
       Instant began = Instant.now();

@@ -7,13 +7,14 @@ import java.util.SplittableRandom;
 
 /**
  * An endless stream of requests from a seed: the same seed and size give the same stream.
- * Popularity is Zipf; departures are asked for most, the occupancy report rarely.
+ * Popularity is Zipf: most people look at the next days of the big ports. Departures are asked for
+ * most, the occupancy report rarely.
  *
  * <p>For one thread.
  */
 final class RequestStream {
   private static final Zipf ROUTES = new Zipf(SkerryLine.ROUTES, 1.0);
-  private static final Zipf PORTS = new Zipf(SkerryLine.PORTS, 1.0);
+  private static final Zipf PORTS = new Zipf(SkerryLine.PORTS, 1.2);
 
   private final SplittableRandom random;
   private final int sailings;
@@ -25,8 +26,8 @@ final class RequestStream {
     this.random = new SplittableRandom(seed);
     this.sailings = company.sailings();
     this.days = company.days();
-    this.popularSailings = new Zipf(Math.min(sailings, 5_000), 1.0);
-    this.popularDays = new Zipf(days, 1.0);
+    this.popularSailings = new Zipf(Math.min(sailings, 5_000), 1.2);
+    this.popularDays = new Zipf(days, 1.5);
   }
 
   Request next() {

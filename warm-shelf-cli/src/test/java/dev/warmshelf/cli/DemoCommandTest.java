@@ -1,0 +1,70 @@
+package dev.warmshelf.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import dev.warmshelf.scenario.LocalPostgres;
+import java.io.File;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.List;
+import java.util.concurrent.TimeUnit;
+import org.junit.jupiter.api.Test;
+
+class DemoCommandTest {
+  @Test
+  void tellsTheWholeStoryAndFindsNothingWrong() {
+    Ran ran = Ran.of("demo", "--small", "--seconds", "2");
+    assertThat(ran.err()).isEmpty();
+    assertThat(ran.out()).contains("first read   LOADED").contains("executed: 1");
+    assertThat(ran.out()).contains("second read  KEPT").contains("executed: 0");
+    assertThat(ran.out()).contains("stale reads, never put out");
+    assertThat(ran.out()).doesNotContain("WRONG");
+    assertThat(ran.exitCode()).isZero();
+  }
+
+  @Test
+  void whatAKilledDemoLeftIsRemovedAtTheNextStart() throws Exception {
+    Process killed =
+        new ProcessBuilder(
+                ProcessHandle.current().info().command().orElseThrow(),
+                "-cp",
+                System.getProperty("java.class.path"),
+                StartAndWait.class.getName())
+            .redirectErrorStream(true)
+            .redirectOutput(ProcessBuilder.Redirect.PIPE)
+            .start();
+    String directory =
+        killed
+            .inputReader()
+            .lines()
+            .filter(l -> l.startsWith(File.separator))
+            .findFirst()
+            .orElseThrow();
+    long server =
+        Long.parseLong(Files.readAllLines(Path.of(directory, "data", "postmaster.pid")).get(0));
+    killed.destroyForcibly().waitFor(10, TimeUnit.SECONDS);
+    assertThat(ProcessHandle.of(server)).isPresent();
+
+    List<String> done = LocalPostgres.removeAbandoned();
+    assertThat(done)
+        .anySatisfy(
+            line -> assertThat(line).contains("stopped its PostgreSQL").contains(directory));
+    assertThat(ProcessHandle.of(server).map(ProcessHandle::isAlive).orElse(false)).isFalse();
+    assertThat(Path.of(directory)).doesNotExist();
+  }
+
+  @Test
+  void wrongSizesAreNamed() {
+    assertThat(Ran.of("demo", "--scale", "0").err()).contains("above 0").contains("0.0");
+    assertThat(Ran.of("demo", "--scale", "1", "--small").err()).contains("not both");
+    assertThat(Ran.of("demo", "--scale", "much").exitCode()).isEqualTo(2);
+  }
+
+  /** A process that starts a server, says where, and waits to be killed. */
+  static final class StartAndWait {
+    public static void main(String[] arguments) throws Exception {
+      System.out.println(LocalPostgres.start().directory());
+      new java.util.concurrent.CountDownLatch(1).await();
+    }
+  }
+}

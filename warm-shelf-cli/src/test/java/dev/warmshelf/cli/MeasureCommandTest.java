@@ -1,0 +1,102 @@
+package dev.warmshelf.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import com.zaxxer.hikari.HikariConfig;
+import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.cli.measure.Comparison;
+import dev.warmshelf.cli.measure.Figures;
+import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.journal.Journal;
+import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.Scale;
+import dev.warmshelf.scenario.SkerryLine;
+import java.sql.Connection;
+import java.sql.Statement;
+import java.util.Map;
+import org.junit.jupiter.api.AfterAll;
+import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.Test;
+
+class MeasureCommandTest {
+  private static LocalPostgres server;
+
+  @BeforeAll
+  static void start() throws Exception {
+    server = LocalPostgres.start();
+    try (Connection connection = server.dataSource("postgres").getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute("CREATE EXTENSION pg_stat_statements");
+      SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
+    }
+    Journal.on(server.dataSource("postgres")).install(SkerryLine.TABLES);
+  }
+
+  @AfterAll
+  static void stop() throws Exception {
+    server.close();
+  }
+
+  @Test
+  void directReadsAreNeverStaleAndKeptOnesOnlyLate() throws Exception {
+    Result result = measure(new Comparison.Settings(4, 3, 50, 7));
+    assertThat(result.faults()).isEmpty();
+    assertThat(result.commits()).isPositive();
+    Figures direct = result.ways().get(0);
+    Figures kept = result.ways().get(1);
+    assertThat(direct.stale()).isZero();
+    assertThat(kept.never()).isZero();
+    assertThat(kept.hitRatio().orElseThrow()).isPositive();
+    assertThat(direct.countedDatabaseReads()).hasValue(direct.reads());
+    assertThat(kept.countedDatabaseReads()).hasValue(kept.ownDatabaseReads());
+    assertThat(kept.ownDatabaseReads()).isLessThan(kept.reads());
+    assertThat(new ComparisonReport(result).lines("").get(0)).contains("direct", "table lanes");
+  }
+
+  @Test
+  void aFootprintThatIsWrongShowsAsReadsThatAreNeverPutOut() throws Exception {
+    // A planted fault: the feed takes sailing for covered, but its trigger notes another table.
+    try (Connection connection = server.dataSource("postgres").getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute(
+          "CREATE OR REPLACE FUNCTION warm_shelf.note_change() RETURNS trigger LANGUAGE plpgsql"
+              + " SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS"
+              + " 'BEGIN INSERT INTO warm_shelf.journal (lane, kind) VALUES (''elsewhere'', TG_OP);"
+              + " RETURN NULL; END'");
+    }
+    try {
+      Result result = measure(new Comparison.Settings(4, 3, 200, 7));
+      assertThat(result.ways().get(0).stale()).isZero();
+      assertThat(result.ways().get(1).never()).isPositive();
+      assertThat(result.faults()).anySatisfy(f -> assertThat(f).contains("a footprint is wrong"));
+    } finally {
+      Journal.on(server.dataSource("postgres")).install(SkerryLine.TABLES);
+    }
+  }
+
+  private static Result measure(Comparison.Settings settings) throws Exception {
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(server.dataSource("postgres"));
+    try (HikariDataSource pool = DatabaseOptions.pool(config, settings.readers() + 4)) {
+      return Comparison.on(pool, settings, (way, done, all) -> {}).run();
+    }
+  }
+
+  @Test
+  void settingsThatAreMissingOrWrongAreNamed() throws Exception {
+    assertThat(failureOf("jdbc:mysql://x", Map.of())).contains("not a PostgreSQL URL");
+    assertThat(failureOf("jdbc:postgresql://localhost/x?user=a&password=b", Map.of()))
+        .contains("SHELF_DB_PASSWORD");
+    assertThat(failureOf("jdbc:postgresql://localhost/x", Map.of())).contains("SHELF_DB_USER");
+    assertThat(failureOf("jdbc:postgresql://localhost/x", Map.of("SHELF_DB_USER", "a")))
+        .contains("SHELF_DB_PASSWORD");
+  }
+
+  private static String failureOf(String url, Map<String, String> environment) {
+    try (HikariDataSource pool = DatabaseOptions.pool(url, 1, environment)) {
+      return "no failure: " + pool;
+    } catch (Failure e) {
+      return e.getMessage();
+    }
+  }
+}
