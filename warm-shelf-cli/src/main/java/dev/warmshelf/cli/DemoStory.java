@@ -9,6 +9,7 @@ import dev.warmshelf.cli.measure.Result;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
+import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.Verdict;
 import java.math.BigDecimal;
@@ -130,23 +131,22 @@ final class DemoStory {
       committed = System.nanoTime();
     }
     int old = 0;
+    long asked = System.nanoTime();
     Reading<List<Departure>> reading = board(departures).list();
-    long answered = System.nanoTime();
-    while (reading.value().get(0).metresLeft().compareTo(before.metresLeft()) == 0) {
+    while (reading.origin() == Origin.KEPT) {
       old++;
+      asked = System.nanoTime();
       reading = board(departures).list();
-      answered = System.nanoTime();
     }
-    long load = answered - committed;
+    long answered = System.nanoTime();
     Departure after = reading.value().get(0);
     say("INSERT INTO booking ... 4.5 metres on sailing %d, committed", before.id());
     say(
-        "sailing %d: %s metres free before, %s after",
-        before.id(), before.metresLeft(), after.metresLeft());
+        "the shelf put its answer out %s after the commit returned; %s hits until then were late",
+        Text.nanos(asked - committed), Text.count(old));
     say(
-        "the new answer was there %s after the commit (the new read itself included);"
-            + " %s hits before it were old",
-        Text.nanos(load), Text.count(old));
+        "the next read took %s from the database: %s metres free before, %s now",
+        Text.nanos(answered - asked), before.metresLeft(), after.metresLeft());
   }
 
   private boolean readersAndWriters(int seconds, int readers) throws Exception {
@@ -160,10 +160,11 @@ final class DemoStory {
     report.lines("   ").forEach(screen::line);
     screen.line("");
     report.conditions("   ").forEach(screen::line);
-    say("a late read missed a commit that the feed had not told of yet; by default it polls every");
+    screen.line("");
     say(
-        "%s. Any change to a table puts out all answers read from it.",
-        Text.nanos(JournalFeed.DEFAULT_INTERVAL.toNanos()));
+        "A late read missed a commit that the feed had not told of yet; it polls every %d ms.",
+        JournalFeed.DEFAULT_INTERVAL.toMillis());
+    say("A change to a table puts out all answers read from it.");
     result.faults().forEach(fault -> say("WRONG: %s", fault));
     return result.faults().isEmpty();
   }

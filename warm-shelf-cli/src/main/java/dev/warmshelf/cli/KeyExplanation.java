@@ -105,6 +105,9 @@ final class KeyExplanation {
     add(lines, "verdict", List.of(reason == null ? "keepable" : "refused: " + reason));
     if (reason == null) {
       add(lines, "footprint", footprint.isEmpty() ? List.of("reads no table") : footprint);
+      if (!footprint.isEmpty()) {
+        add(lines, "note", List.of("no database was asked: each name is taken for a table"));
+      }
     }
     return lines;
   }

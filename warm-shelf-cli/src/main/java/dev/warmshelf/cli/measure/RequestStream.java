@@ -31,13 +31,13 @@ final class RequestStream {
   }
 
   Request next() {
-    int dice = random.nextInt(100);
-    if (dice < 50) {
+    int dice = random.nextInt(1_000);
+    if (dice < 500) {
       return Request.departures(
           1 + PORTS.draw(random), Scale.FIRST_DAY.plusDays(popularDays.draw(random)));
-    } else if (dice < 75) {
+    } else if (dice < 750) {
       return Request.sailing(1 + popularSailings.draw(random));
-    } else if (dice < 98) {
+    } else if (dice < 996) {
       return Request.notices(1 + PORTS.draw(random));
     }
     return Request.occupancy(1 + ROUTES.draw(random));

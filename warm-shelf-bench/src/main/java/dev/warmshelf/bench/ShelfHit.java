@@ -1,0 +1,94 @@
+package dev.warmshelf.bench;
+
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.SystemTime;
+import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Form;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Shelf;
+import java.time.Duration;
+import java.util.Objects;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.TimeUnit;
+import org.openjdk.jmh.annotations.Benchmark;
+import org.openjdk.jmh.annotations.BenchmarkMode;
+import org.openjdk.jmh.annotations.Fork;
+import org.openjdk.jmh.annotations.Measurement;
+import org.openjdk.jmh.annotations.Mode;
+import org.openjdk.jmh.annotations.OutputTimeUnit;
+import org.openjdk.jmh.annotations.Scope;
+import org.openjdk.jmh.annotations.Setup;
+import org.openjdk.jmh.annotations.State;
+import org.openjdk.jmh.annotations.TearDown;
+import org.openjdk.jmh.annotations.Warmup;
+
+/**
+ * A hit through a {@link Shelf}, beside a plain map with the same keys. The keys asked with are
+ * equal to those kept, not identical: as in a program, where each question makes its own.
+ */
+@State(Scope.Benchmark)
+@BenchmarkMode(Mode.AverageTime)
+@OutputTimeUnit(TimeUnit.NANOSECONDS)
+@Fork(2)
+@Warmup(iterations = 4, time = 1)
+@Measurement(iterations = 6, time = 1)
+public class ShelfHit {
+  private static final int KEYS = 1 << 10;
+  private static final Footprint FOUR_TABLES =
+      Footprint.of(
+          Lane.ofTable("public", "sailing"),
+          Lane.ofTable("public", "route"),
+          Lane.ofTable("public", "vessel"),
+          Lane.ofTable("public", "booking"));
+
+  private final SystemTime time = SystemTime.start();
+  private final Board board = new Board();
+  private final Shelf shelf =
+      new Shelf(
+          "bench", Policy.standard().tolerating(Duration.ofDays(1)), board, time, Shelf.Trust.FEED);
+  private final ConcurrentHashMap<Key, Integer> map = new ConcurrentHashMap<>();
+  private final Key[] asked = new Key[KEYS];
+  private int next;
+
+  @Setup
+  public void fill() {
+    board.advance(Watermark.now(time));
+    for (int i = 0; i < KEYS; i++) {
+      int answer = i;
+      map.put(key(i), i);
+      shelf.<Integer, RuntimeException>read(key(i), FOUR_TABLES, () -> answer);
+      asked[i] = key(i);
+    }
+  }
+
+  @TearDown
+  public void stop() {
+    time.close();
+  }
+
+  @Benchmark
+  public int mapGet() {
+    return Objects.requireNonNull(map.get(asked[next++ & (KEYS - 1)]));
+  }
+
+  @Benchmark
+  public Reading<Integer> shelfHit() {
+    return shelf.<Integer, RuntimeException>read(
+        asked[next++ & (KEYS - 1)],
+        FOUR_TABLES,
+        () -> {
+          throw new IllegalStateException("a hit loads nothing");
+        });
+  }
+
+  private static Key key(int i) {
+    return Key.of(
+        Form.of("bench", "select * from sailing where route_id = $1 and day = $2"),
+        new String[] {"route", "day"},
+        new Object[] {i, "2026-05-01"});
+  }
+}

@@ -1,0 +1,5 @@
+/** Small programs to copy from. */
+@NullMarked
+package dev.warmshelf.examples;
+
+import org.jspecify.annotations.NullMarked;
