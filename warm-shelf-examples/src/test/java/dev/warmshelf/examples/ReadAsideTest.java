@@ -40,6 +40,7 @@ class ReadAsideTest {
     String shown =
         source
             .substring(source.indexOf("// [readme]") + 11, source.indexOf("  // [/readme]"))
+            .stripTrailing()
             .stripIndent()
             .strip();
     assertThat(Files.readString(Path.of("../README.md"))).contains(shown);
