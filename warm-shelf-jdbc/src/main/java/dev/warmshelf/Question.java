@@ -81,7 +81,7 @@ public final class Question<T> {
             "Parameter '" + names[i] + "' has no value. Call with(\"" + names[i] + "\", ...).");
       }
     }
-    return Key.of(query.form(), names, values);
+    return Key.of(query.form(), query.plan(), names, values);
   }
 
   private <V> Reading<V> read(Function<Answer, V> view) throws SQLException {

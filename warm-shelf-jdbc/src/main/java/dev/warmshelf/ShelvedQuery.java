@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.key.Form;
+import dev.warmshelf.key.ValuePlan;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Mapper;
 import dev.warmshelf.shelf.Reading;
@@ -28,6 +29,7 @@ public final class ShelvedQuery<T> {
   private final int[] driverOrder;
   private final String[] parameters;
   private final Form form;
+  private final ValuePlan plan;
   private final Mapper<T> mapper;
   private volatile @Nullable Verdict analysed;
   private volatile @Nullable Verdict followed;
@@ -44,6 +46,7 @@ public final class ShelvedQuery<T> {
     this.driverOrder = statement.driverOrder();
     this.parameters = statement.parameters().toArray(new String[0]);
     this.form = form;
+    this.plan = statement.plan();
     this.mapper = mapper;
     this.asList = answer -> answer.as(this.mapper);
     this.asFirst = answer -> answer.as(this.mapper).stream().findFirst();
@@ -119,6 +122,10 @@ public final class ShelvedQuery<T> {
 
   WarmShelf warm() {
     return warm;
+  }
+
+  ValuePlan plan() {
+    return plan;
   }
 
   Form form() {

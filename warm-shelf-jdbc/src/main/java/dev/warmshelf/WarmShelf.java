@@ -13,6 +13,7 @@ import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.Analyst;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.StatementMemory;
 import dev.warmshelf.sql.Verdict;
 import java.sql.SQLException;
 import java.time.Instant;
@@ -44,6 +45,8 @@ public final class WarmShelf implements AutoCloseable {
   /** The shelf that a query is kept on unless it says otherwise. */
   public static final String MAIN_SHELF = "main";
 
+  private static final int TEXTS_REMEMBERED = 4_096;
+
   private final DataSource dataSource;
   private final String namespace;
   private final Board board;
@@ -51,6 +54,7 @@ public final class WarmShelf implements AutoCloseable {
   private final @Nullable Feed feed;
   private final Map<String, Shelf> shelves;
   private final Analyst analyst;
+  private final StatementMemory texts = new StatementMemory(TEXTS_REMEMBERED);
 
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
     this.dataSource = builder.dataSource;
@@ -83,7 +87,7 @@ public final class WarmShelf implements AutoCloseable {
    * @throws dev.warmshelf.sql.SqlTextException if the text is not even a sequence of SQL tokens
    */
   public QueryDraft query(String sql) {
-    return new QueryDraft(this, SqlStatement.of(sql));
+    return new QueryDraft(this, texts.of(sql));
   }
 
   /**

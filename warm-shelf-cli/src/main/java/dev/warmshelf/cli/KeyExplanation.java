@@ -49,6 +49,7 @@ final class KeyExplanation {
     this.digest =
         Key.of(
                 Form.of("", read.normalForm()),
+                read.plan(),
                 values.keySet().toArray(new String[0]),
                 values.values().toArray())
             .digest();

@@ -1,5 +1,6 @@
 package dev.warmshelf.key;
 
+import dev.warmshelf.key.ValuePlan.Width;
 import java.lang.reflect.Array;
 import java.math.BigDecimal;
 import java.math.BigInteger;
@@ -19,8 +20,8 @@ import org.jspecify.annotations.Nullable;
  * {@code ("a", "bc")} is not {@code ("ab", "c")}, and null, the empty string and the string {@code
  * null} are three things.
  *
- * <p>What is folded, because the database cannot tell it apart in a comparison: whole numbers of
- * any width are one kind; a moment is the same in any offset; every NaN is one. What is not: the
+ * <p>What is folded, because the database cannot tell it apart: whole numbers of any width are one
+ * kind where they are only compared ({@link ValuePlan.Width}); a moment is the same in any offset; every NaN is one. What is not: the
  * scale of a decimal (it can show in the answer), the sign of a floating zero, the letter case of a
  * string, a float against a double.
  *
@@ -31,26 +32,14 @@ final class CanonicalValues {
 
   private CanonicalValues() {}
 
-  static byte[] encode(String[] names, @Nullable Object[] values) {
-    int size = 0;
-    for (int i = 0; i < values.length; i++) {
-      size += sizeOf(names[i], values[i]);
-    }
-    byte[] bytes = new byte[size];
-    int at = 0;
-    for (Object value : values) {
-      at = write(bytes, at, value);
-    }
-    return bytes;
-  }
-
   static byte[] lengthPrefix(int length) {
     byte[] prefix = new byte[COUNT];
     putInt(prefix, 0, length);
     return prefix;
   }
 
-  private static int sizeOf(String name, @Nullable Object value) {
+  /** How many bytes {@link #write} will write; names the parameter if it cannot. */
+  static int sizeOf(String name, @Nullable Object value) {
     if (value == null) {
       return 1;
     } else if (value instanceof String text) {
@@ -96,7 +85,12 @@ final class CanonicalValues {
             + " or array of these. Convert it before binding.");
   }
 
-  private static int write(byte[] bytes, int start, @Nullable Object value) {
+  /**
+   * Writes a value.
+   *
+   * @return where it ends
+   */
+  static int write(byte[] bytes, int start, @Nullable Object value, Width width) {
     int at = start;
     if (value == null) {
       bytes[at++] = '0';
@@ -109,7 +103,7 @@ final class CanonicalValues {
       bytes[at++] = '?';
       bytes[at++] = (byte) (flag ? 1 : 0);
     } else if (isWholeNumber(value)) {
-      at = writeLong(bytes, at, 'i', ((Number) value).longValue());
+      at = writeLong(bytes, at, kindOfWhole(value, width), ((Number) value).longValue());
     } else if (value instanceof LocalDate day) {
       at = writeLong(bytes, at, 'D', day.toEpochDay());
     } else if (value instanceof LocalTime time) {
@@ -134,7 +128,7 @@ final class CanonicalValues {
     } else if (value instanceof BigInteger whole) {
       at =
           whole.bitLength() < Long.SIZE
-              ? writeLong(bytes, at, 'i', whole.longValue())
+              ? writeLong(bytes, at, kindOfWhole(value, width), whole.longValue())
               : writeBytes(bytes, at, 'I', whole.toByteArray());
     } else if (value instanceof BigDecimal decimal) {
       at = writeBytes(bytes, at, 'd', decimal.unscaledValue().toByteArray());
@@ -145,14 +139,14 @@ final class CanonicalValues {
       bytes[at] = 'a';
       at = putInt(bytes, at + 1, list.size());
       for (Object element : list) {
-        at = write(bytes, at, element);
+        at = write(bytes, at, element, width);
       }
     } else {
       int length = Array.getLength(value);
       bytes[at] = 'a';
       at = putInt(bytes, at + 1, length);
       for (int i = 0; i < length; i++) {
-        at = write(bytes, at, Array.get(value, i));
+        at = write(bytes, at, Array.get(value, i), width);
       }
     }
     return at;
@@ -163,6 +157,17 @@ final class CanonicalValues {
         || value instanceof Long
         || value instanceof Short
         || value instanceof Byte;
+  }
+
+  private static char kindOfWhole(Object value, Width width) {
+    if (width == Width.FOLDED) {
+      return 'i';
+    } else if (value instanceof Long) {
+      return '8';
+    } else if (value instanceof BigInteger) {
+      return '9';
+    }
+    return value instanceof Integer ? '4' : '2';
   }
 
   private static boolean isMoment(Object value) {

@@ -8,6 +8,7 @@ import java.security.NoSuchAlgorithmException;
 import java.util.Arrays;
 import java.util.HexFormat;
 import java.util.Objects;
+import org.jspecify.annotations.Nullable;
 
 /**
  * What was asked: a {@link Form} and the canonical bytes of the parameter values.
@@ -16,7 +17,7 @@ import java.util.Objects;
  * answer, and it hashes once, when it is made. Where a key leaves the process (a log line, a file)
  * it is the SHA-256 of the same content.
  *
- * <p>Immutable: {@link CanonicalValues} hands over its array and forgets it.
+ * <p>Immutable: the plan hands over its array and forgets it.
  */
 public final class Key {
   private static final VarHandle LONGS =
@@ -36,12 +37,18 @@ public final class Key {
   /**
    * A key for a statement and its parameter values.
    *
-   * @param names what to call each value in an error message; as many as there are values
-   * @param values in the order of the normal form's parameters; elements may be null
+   * @param plan which value stands at which place of the form's statement
+   * @param names what to call each parameter in an error message; as many as there are values
+   * @param values of the parameters; elements may be null
    * @throws UnsupportedValueException if a value is of a type whose equality is not known
    */
-  public static Key of(Form form, String[] names, Object[] values) {
-    return new Key(Objects.requireNonNull(form, "form"), CanonicalValues.encode(names, values));
+  public static Key of(Form form, ValuePlan plan, String[] names, @Nullable Object[] values) {
+    return new Key(Objects.requireNonNull(form, "form"), plan.encode(names, values));
+  }
+
+  /** A key whose values are compared in the order given. */
+  public static Key of(Form form, String[] names, @Nullable Object[] values) {
+    return of(form, ValuePlan.inOrder(values.length), names, values);
   }
 
   public Form form() {

@@ -216,6 +216,9 @@ public final class Shelf {
           Function<? super A, ? extends V> view)
           throws X {
     meters.miss();
+    if (LOG.isDebugEnabled()) {
+      LOG.debug("miss shelf={} key={}", name, key.shortDigest());
+    }
     Watermark watermark = board.watermark();
     Flight mine = new Flight(board.fence());
     Flight other = flights.putIfAbsent(key, mine);

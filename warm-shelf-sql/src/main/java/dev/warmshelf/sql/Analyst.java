@@ -24,7 +24,7 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Analyst {
   /** Deep enough for any query that a person or a mapper writes, and far from the stack's end. */
-  private static final int DEEPEST = 100;
+  static final int DEEPEST = 100;
 
   private static final Set<String> READS = Set.of("select", "with", "values", "table");
   private static final Set<String> CHANGES = Set.of("insert", "update", "delete", "merge");

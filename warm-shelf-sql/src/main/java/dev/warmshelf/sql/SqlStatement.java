@@ -1,21 +1,20 @@
 package dev.warmshelf.sql;
 
+import dev.warmshelf.key.ValuePlan;
 import dev.warmshelf.sql.Token.Kind;
 import java.util.ArrayList;
-import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
-import java.util.Map;
-import java.util.Objects;
 import java.util.Set;
 import org.jspecify.annotations.Nullable;
 
 /**
  * A statement in normal form, made from the engineer's text alone.
  *
- * <p>Two texts with the same normal form ask the same question. Folded are: spacing, comments, the
- * letter case of keywords and unquoted identifiers, {@code !=} and {@code <>}, a closing semicolon,
- * and the names of parameters, which become {@code $1}, {@code $2} in the order of their first
- * appearance. Everything else stays as written.
+ * <p>Two texts with the same normal form, and the same values at its places, ask the same question.
+ * Folded are: spacing, comments, the letter case of keywords and unquoted identifiers, {@code !=}
+ * and {@code <>}, a closing semicolon, the names of parameters, and what {@link NormalForm} folds
+ * in conditions. Everything else stays as written.
  *
  * <p>Immutable.
  */
@@ -65,15 +64,15 @@ public final class SqlStatement {
   private final List<Token> tokens;
   private final List<String> parameters;
   private final String normalForm;
+  private final ValuePlan plan;
 
   private SqlStatement(String text, List<Token> tokens) {
     this.text = text;
     this.tokens = tokens;
-    Map<String, Integer> numbers = numberParameters(tokens);
-    this.parameters = List.copyOf(numbers.keySet());
-    this.normalForm =
-        render(tokens, parameter -> "$" + (Objects.requireNonNull(numbers.get(parameter)) + 1))
-            .text();
+    this.parameters = parameterNames(tokens);
+    NormalForm.Written written = NormalForm.write(tokens, parameters, Analyst.DEEPEST);
+    this.normalForm = written.text();
+    this.plan = written.plan();
   }
 
   /**
@@ -133,6 +132,11 @@ public final class SqlStatement {
     return normalForm;
   }
 
+  /** What stands at the places {@code $1}, {@code $2} of the normal form. */
+  public ValuePlan plan() {
+    return plan;
+  }
+
   /**
    * Parameter names in the order of the normal form; positional ones are called 1, 2, and so on.
    */
@@ -170,8 +174,8 @@ public final class SqlStatement {
     return normalForm;
   }
 
-  private static Map<String, Integer> numberParameters(List<Token> tokens) {
-    Map<String, Integer> numbers = new LinkedHashMap<>();
+  private static List<String> parameterNames(List<Token> tokens) {
+    Set<String> names = new LinkedHashSet<>();
     @Nullable Token first = null;
     for (Token token : tokens) {
       if (token.kind() == Kind.PARAMETER) {
@@ -181,10 +185,10 @@ public final class SqlStatement {
               "Named and positional parameters are mixed; use one kind: found one");
         }
         first = token;
-        numbers.putIfAbsent(token.text(), numbers.size());
+        names.add(token.text());
       }
     }
-    return numbers;
+    return List.copyOf(names);
   }
 
   private static boolean isNumbered(Token parameter) {
@@ -220,7 +224,7 @@ public final class SqlStatement {
   }
 
   private static boolean isSpaced(Token left, Token right) {
-    if (right.is(",") || right.is(")") || right.is("]") || right.is(";")) {
+    if (right.is(",") || right.is(")") || right.is("]") || right.is(";") || right.is("...")) {
       return false;
     }
     if (left.is("(") || left.is("[")) {

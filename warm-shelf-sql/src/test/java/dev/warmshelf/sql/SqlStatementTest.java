@@ -36,7 +36,6 @@ class SqlStatementTest {
         "select $$A$$ | select $$a$$",
         "select a @-b | select a @ - b",
         "select 1.0 | select 1.00",
-        "select :a, :a | select :a, :b",
         "select a -- x | select a - x",
         "select x::int | select x",
         "select 'a  b' | select 'a b'",
@@ -52,7 +51,7 @@ class SqlStatementTest {
       strings = {
         "select a <-1, b->>'x', c #>> '{a}', d::numeric(10, 2), -1.5e+3, 0xFF, arr[1:2], x@>y",
         "select count(*) filter (where a is not null) over (partition by b) from s.\"T x\" t(a, b)",
-        "select 'it''s', E'\\'', B'101', $q$ ' $q$, U&'\\0041' from t where a in (1, 2)",
+        "select 'it''s', E'\\'', B'101', $q$ ' $q$, U&'\\0041' from t",
         "select a.b . c, 1 .5, 1. x from t -- end",
       })
   void readingANormalFormAgainChangesNothing(String sql) {
@@ -89,6 +88,57 @@ class SqlStatementTest {
     assertThatThrownBy(() -> SqlStatement.of(sql))
         .isInstanceOf(SqlTextException.class)
         .hasMessageContaining(message);
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "select a from t where b = 7 | select a from t where b = $1",
+        "select a from t where 7 < b and c = 'x' | select a from t where $1 < b and c = $2",
+        "select a from t where c = 'x' and b = 7 | select a from t where b = $1 and c = $2",
+        "select a from t where b in (3, 1, 1) | select a from t where b in ($1...)",
+        "select a from t where b between -1 and 1.50 | select a from t where b between $1 and $2",
+        "select a from t where d = date '2026-05-01' | select a from t where d = $1",
+        "select a from t where not (z = 1 or b = 2) limit 3"
+            + " | select a from t where not (b = $1 or z = $2) limit $3",
+        "select 7, 'x' as c, f(1) from t order by 2 | select 7, 'x' as c, f(1) from t order by 2",
+        "select a from t where b = 7 + 1 | select a from t where b = 7 + 1",
+        "select a from t where c = 'x ' | select a from t where c = 'x '",
+        "select a from t where b in (select 2) | select a from t where b in (select 2)",
+        "select a from t where (a, b) in ((1, 2)) | select a from t where (a, b) in ((1, 2))",
+        "select a from t where case when a = 1 and b then c and d end and b"
+            + " | select a from t where b and case when a = 1 and b then c and d end",
+        "select a from t join u on u.z = 1 and u.y = 2 left join v on true where b or a"
+            + " | select a from t join u on u.y = $1 and u.z = $2 left join v on true where a or b",
+        "select distinct on (b and a) a from t | select distinct on (b and a) a from t",
+        "select a from t where left(b, 1) = 'x' and a | select a from t where a and left(b, 1) = $1",
+        "select a from t where b = true and exists (select 1 from u where y = 2 and x = 1)"
+            + " | select a from t where b = $1 and exists (select 1 from u where x = $2 and y = $3)",
+      })
+  void conditionsAreFoldedAndNothingElse(String sql, String normalForm) {
+    assertThat(form(sql)).isEqualTo(normalForm);
+  }
+
+  @Test
+  void deepNestingAndLongTextsAreReadWithoutTrouble() {
+    String deep = "select a from t where " + "(".repeat(10_000) + "b" + ")".repeat(10_000);
+    assertThat(form(deep)).isEqualTo(deep);
+    String wide = "select a from t where b in (" + "1, ".repeat(100_000) + "2)";
+    assertThat(form(wide)).isEqualTo("select a from t where b in ($1...)");
+    assertThat(form("select a) from (((t where b and a"))
+        .isEqualTo("select a) from (((t where a and b");
+  }
+
+  @Test
+  void textsAreRememberedUpToABound() {
+    StatementMemory memory = new StatementMemory(100);
+    SqlStatement first = memory.of("select 1");
+    for (int i = 0; i < 10_000; i++) {
+      memory.of("select " + i + " from t");
+      assertThat(memory.of("select 1")).isSameAs(first);
+    }
+    assertThat(memory.size()).isLessThanOrEqualTo(100);
   }
 
   @Test

@@ -1,0 +1,130 @@
+package dev.warmshelf;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import dev.warmshelf.key.Form;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.row.Binding;
+import dev.warmshelf.sql.Analyst;
+import dev.warmshelf.sql.Catalogue;
+import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.Verdict;
+import java.sql.Connection;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Objects;
+import java.util.Random;
+import org.junit.jupiter.api.Test;
+
+/**
+ * The laws of keys, over statements made at random. {@code -Dkeys.seed} and {@code -Dkeys.pairs}
+ * run others, and more of them.
+ */
+class KeyLawsTest {
+  private static final long SEED = Long.getLong("keys.seed", 20_261_123L);
+  private static final int PAIRS = Integer.getInteger("keys.pairs", 1_000);
+
+  @Test
+  void writingAStatementInAnotherWayKeepsItsKey() {
+    for (int i = 0; i < 20 * PAIRS; i++) {
+      Random random = new Random(SEED + i);
+      MadeStatement made = new MadeStatement(random);
+      MadeStatement.Writing one = made.write(random);
+      MadeStatement.Writing other = made.write(random);
+      assertThat(key(one)).as("seed %d:%n%s%n%s", SEED + i, one, other).isEqualTo(key(other));
+      assertThat(key(one).digest()).isEqualTo(key(other).digest());
+    }
+  }
+
+  @Test
+  void changingWhatIsAskedChangesTheKey() {
+    for (int i = 0; i < 20 * PAIRS; i++) {
+      Random random = new Random(SEED + i);
+      MadeStatement made = new MadeStatement(random);
+      MadeStatement.Writing one = made.write(random);
+      made.mutate(random);
+      MadeStatement.Writing other = made.write(random);
+      assertThat(key(one)).as("seed %d:%n%s%n%s", SEED + i, one, other).isNotEqualTo(key(other));
+    }
+  }
+
+  @Test
+  void statementsThatShareAKeyHaveTheSameRowsAndTypes() throws Exception {
+    TestDatabase database = TestDatabase.create();
+    int withRows = 0;
+    try (Connection connection = database.dataSource().getConnection()) {
+      for (int i = 0; i < PAIRS; i++) {
+        Random random = new Random(SEED + i);
+        MadeStatement made = new MadeStatement(random);
+        MadeStatement.Writing one = made.write(random);
+        MadeStatement.Writing other = made.write(random);
+        assertThat(key(one)).isEqualTo(key(other));
+        List<String> rows = run(connection, one);
+        assertThat(rows)
+            .as("seed %d:%n%s%n%s", SEED + i, one, other)
+            .isEqualTo(run(connection, other));
+        withRows += rows.size() > 1 ? 1 : 0;
+      }
+    }
+    assertThat(withRows).as("statements that found anything").isGreaterThan(PAIRS / 4);
+  }
+
+  @Test
+  void everyMadeStatementIsKeepable() {
+    Analyst analyst = new Analyst(Catalogue.guessed());
+    for (int i = 0; i < PAIRS; i++) {
+      Random random = new Random(SEED + i);
+      MadeStatement.Writing writing = new MadeStatement(random).write(random);
+      assertThat(analyst.verdict(SqlStatement.of(writing.sql())))
+          .as(writing.sql())
+          .isInstanceOf(Verdict.Keepable.class);
+    }
+  }
+
+  private static Key key(MadeStatement.Writing writing) {
+    SqlStatement statement = SqlStatement.of(writing.sql());
+    return Key.of(
+        Form.of("", statement.normalForm()),
+        statement.plan(),
+        statement.parameters().toArray(new String[0]),
+        values(statement, writing));
+  }
+
+  private static Object[] values(SqlStatement statement, MadeStatement.Writing writing) {
+    return statement.parameters().stream()
+        .map(name -> Objects.requireNonNull(writing.values().get(name)))
+        .toArray();
+  }
+
+  /** The columns' names and types, then the rows. */
+  private static List<String> run(Connection connection, MadeStatement.Writing writing)
+      throws SQLException {
+    SqlStatement sql = SqlStatement.of(writing.sql());
+    List<String> lines = new ArrayList<>();
+    try (PreparedStatement statement = connection.prepareStatement(sql.driverText())) {
+      Binding.bind(statement, values(sql, writing), sql.driverOrder());
+      try (ResultSet result = statement.executeQuery()) {
+        int width = result.getMetaData().getColumnCount();
+        StringBuilder head = new StringBuilder();
+        for (int i = 1; i <= width; i++) {
+          head.append(result.getMetaData().getColumnLabel(i))
+              .append(' ')
+              .append(result.getMetaData().getColumnTypeName(i))
+              .append('|');
+        }
+        lines.add(head.toString());
+        while (result.next()) {
+          StringBuilder line = new StringBuilder();
+          for (int i = 1; i <= width; i++) {
+            line.append(result.getString(i)).append('|');
+          }
+          lines.add(line.toString());
+        }
+      }
+    }
+    return lines;
+  }
+}

@@ -1,0 +1,508 @@
+package dev.warmshelf.sql;
+
+import dev.warmshelf.key.ValuePlan;
+import dev.warmshelf.key.ValuePlan.Item;
+import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.key.ValuePlan.Width;
+import dev.warmshelf.sql.Token.Kind;
+import java.math.BigDecimal;
+import java.time.DateTimeException;
+import java.time.LocalDate;
+import java.util.ArrayList;
+import java.util.Comparator;
+import java.util.List;
+import java.util.Set;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Writes a statement's tokens in normal form, and plans where its values go.
+ *
+ * <p>Folded are only rewritings that cannot change an answer:
+ *
+ * <ul>
+ *   <li>A constant that is compared with something ({@code day = date '2026-05-01'}, a member of an
+ *       {@code IN} list, a bound of {@code BETWEEN} or {@code LIMIT}) becomes a place, like a
+ *       parameter. A constant anywhere else stays in the text, since it can shape the answer's
+ *       columns.
+ *   <li>An {@code IN} list of constants and parameters is one set, whatever its length.
+ *   <li>The operands of {@code AND} and of {@code OR} in a condition are put in order. Which of
+ *       them is evaluated first was never promised (PostgreSQL manual, 4.2.14).
+ * </ul>
+ *
+ * <p>Conditions are found by structure: from {@code WHERE}, {@code HAVING} or {@code ON} to the
+ * next clause at the same depth of parentheses, and inside parentheses that are an operand of one.
+ */
+final class NormalForm {
+  private static final Set<String> BEGINS_CONDITION = Set.of("where", "having", "on");
+  private static final Set<String> ENDS_CONDITION =
+      Set.of(
+          "where",
+          "having",
+          "on",
+          "group",
+          "order",
+          "limit",
+          "offset",
+          "fetch",
+          "union",
+          "intersect",
+          "except",
+          "window",
+          "for",
+          "join",
+          "inner",
+          "cross",
+          "natural",
+          "full",
+          "left",
+          "right",
+          "returning");
+  private static final Set<String> COMPARISONS = Set.of("=", "<>", "<", ">", "<=", ">=");
+  private static final Set<String> BEGINS_QUERY = Set.of("select", "with", "values", "table");
+  private static final Token ELLIPSIS = new Token(Kind.PUNCTUATION, "...", -1, -1);
+
+  private final List<String> parameters;
+  private final List<Token> out = new ArrayList<>();
+  private int places;
+
+  private NormalForm(List<String> parameters) {
+    this.parameters = parameters;
+  }
+
+  /**
+   * @param text the normal form, with places as {@code $1}, {@code $2}
+   * @param plan what stands at the places
+   */
+  record Written(String text, ValuePlan plan) {}
+
+  /**
+   * @param parameters the statement's parameter names, in the order of their values
+   * @param deepest how deep parentheses may nest for conditions to be put in order; deeper
+   *     statements keep the order they have
+   */
+  static Written write(List<Token> tokens, List<String> parameters, int deepest) {
+    NormalForm form = new NormalForm(parameters);
+    List<Piece> pieces =
+        depth(tokens) > deepest
+            ? form.plain(tokens.stream().<Node>map(Node.Leaf::new).toList())
+            : form.sequence(Node.tree(tokens));
+    List<Item> items = new ArrayList<>();
+    form.emit(pieces, items);
+    return new Written(
+        SqlStatement.render(form.out, name -> "$" + name).text(), ValuePlan.of(items));
+  }
+
+  private static int depth(List<Token> tokens) {
+    int depth = 0;
+    int deepest = 0;
+    for (Token token : tokens) {
+      depth += token.is("(") ? 1 : token.is(")") ? -1 : 0;
+      deepest = Math.max(deepest, depth);
+    }
+    return deepest;
+  }
+
+  /** A token, or what stands between parentheses. */
+  private sealed interface Node {
+    record Leaf(Token token) implements Node {}
+
+    record Parenthesis(Token open, List<Node> inside, @Nullable Token close) implements Node {}
+
+    static List<Node> tree(List<Token> tokens) {
+      int[] at = {0};
+      List<Node> nodes = new ArrayList<>();
+      while (at[0] < tokens.size()) {
+        nodes.addAll(siblings(tokens, at));
+        if (at[0] < tokens.size()) {
+          nodes.add(new Leaf(tokens.get(at[0]++))); // a closing parenthesis too many
+        }
+      }
+      return nodes;
+    }
+
+    private static List<Node> siblings(List<Token> tokens, int[] at) {
+      List<Node> nodes = new ArrayList<>();
+      while (at[0] < tokens.size() && !tokens.get(at[0]).is(")")) {
+        Token token = tokens.get(at[0]++);
+        if (token.is("(")) {
+          List<Node> inside = siblings(tokens, at);
+          Token close = at[0] < tokens.size() ? tokens.get(at[0]++) : null;
+          nodes.add(new Parenthesis(token, inside, close));
+        } else {
+          nodes.add(new Leaf(token));
+        }
+      }
+      return nodes;
+    }
+  }
+
+  /** A part of the normal form, not yet written. */
+  private sealed interface Piece {
+    record Word(Token token) implements Piece {}
+
+    record Place(Item item) implements Piece {}
+
+    record Enclosed(List<Piece> inside, boolean closed) implements Piece {}
+
+    /** Operands in order; those alike in form may swap. */
+    record Chain(Token operator, List<List<Piece>> operands) implements Piece {}
+  }
+
+  // Reading the tree.
+
+  /** A query, or any other run of siblings that is not a condition as a whole. */
+  private List<Piece> sequence(List<Node> nodes) {
+    List<Piece> pieces = new ArrayList<>();
+    int at = 0;
+    while (at < nodes.size()) {
+      int end = at;
+      while (end < nodes.size() && !isWord(nodes.get(end), BEGINS_CONDITION)) {
+        end++;
+      }
+      int from = Math.min(end + 1, nodes.size());
+      pieces.addAll(plain(nodes.subList(at, from)));
+      int to = from;
+      while (to < nodes.size() && !endsCondition(nodes, to)) {
+        to++;
+      }
+      if (from < to) {
+        boolean distinctOn = end > 0 && isWord(nodes.get(end - 1), Set.of("distinct"));
+        List<Node> region = nodes.subList(from, to);
+        pieces.addAll(distinctOn ? plain(region) : condition(region));
+      }
+      at = to;
+    }
+    return pieces;
+  }
+
+  private static boolean endsCondition(List<Node> nodes, int at) {
+    if (isPunctuation(nodes.get(at), ",")) {
+      return true;
+    }
+    boolean call = at + 1 < nodes.size() && nodes.get(at + 1) instanceof Node.Parenthesis;
+    return isWord(nodes.get(at), ENDS_CONDITION) && !call;
+  }
+
+  private List<Piece> plain(List<Node> nodes) {
+    List<Piece> pieces = new ArrayList<>();
+    for (int i = 0; i < nodes.size(); i++) {
+      Node node = nodes.get(i);
+      if (node instanceof Node.Parenthesis parenthesis) {
+        pieces.add(new Piece.Enclosed(sequence(parenthesis.inside()), parenthesis.close() != null));
+        continue;
+      }
+      Token token = ((Node.Leaf) node).token();
+      Source limit =
+          i > 0 && isWord(nodes.get(i - 1), Set.of("limit", "offset")) && endsThere(nodes, i + 1)
+              ? source(nodes, i, i + 1)
+              : null;
+      if (limit != null) {
+        pieces.add(new Piece.Place(new Item.One(limit, Width.FOLDED)));
+      } else if (token.kind() == Kind.PARAMETER) {
+        pieces.add(new Piece.Place(new Item.One(parameter(token), Width.KEPT)));
+      } else {
+        pieces.add(new Piece.Word(token));
+      }
+    }
+    return pieces;
+  }
+
+  private static boolean endsThere(List<Node> nodes, int at) {
+    return at >= nodes.size() || isWord(nodes.get(at), ENDS_CONDITION);
+  }
+
+  private List<Piece> condition(List<Node> nodes) {
+    List<List<Node>> alternatives = split(nodes, "or");
+    List<List<Piece>> operands = new ArrayList<>();
+    for (List<Node> alternative : alternatives) {
+      List<List<Piece>> all = new ArrayList<>();
+      for (List<Node> operand : split(alternative, "and")) {
+        all.add(operand(operand));
+      }
+      operands.add(chain("and", all));
+    }
+    return chain("or", operands);
+  }
+
+  private List<Piece> chain(String operator, List<List<Piece>> operands) {
+    if (operands.size() == 1) {
+      return operands.get(0);
+    }
+    List<List<Piece>> ordered = new ArrayList<>(operands);
+    ordered.sort(Comparator.comparing(NormalForm::shape));
+    return List.of(new Piece.Chain(new Token(Kind.WORD, operator, -1, -1), ordered));
+  }
+
+  /** The text with its places unnamed, to put operands in order by. */
+  private static String shape(List<Piece> pieces) {
+    NormalForm alone = new NormalForm(List.of());
+    alone.emit(pieces, new ArrayList<>());
+    return SqlStatement.render(alone.out, name -> "?").text();
+  }
+
+  private static List<List<Node>> split(List<Node> nodes, String operator) {
+    List<List<Node>> parts = new ArrayList<>();
+    int from = 0;
+    int openCases = 0;
+    boolean between = false;
+    for (int i = 0; i < nodes.size(); i++) {
+      if (isWord(nodes.get(i), Set.of("case"))) {
+        openCases++;
+      } else if (isWord(nodes.get(i), Set.of("end"))) {
+        openCases--;
+      } else if (isWord(nodes.get(i), Set.of("between"))) {
+        between = true;
+      } else if (between && openCases == 0 && isWord(nodes.get(i), Set.of("and"))) {
+        between = false;
+      } else if (openCases == 0 && isWord(nodes.get(i), Set.of(operator))) {
+        parts.add(nodes.subList(from, i));
+        from = i + 1;
+      }
+    }
+    parts.add(nodes.subList(from, nodes.size()));
+    return parts;
+  }
+
+  private List<Piece> operand(List<Node> nodes) {
+    int last = nodes.size() - 1;
+    boolean negated = last == 1 && isWord(nodes.get(0), Set.of("not"));
+    if ((last == 0 || negated)
+        && nodes.get(last) instanceof Node.Parenthesis parenthesis
+        && isCondition(parenthesis.inside())) {
+      List<Piece> pieces = new ArrayList<>(plain(nodes.subList(0, last)));
+      pieces.add(new Piece.Enclosed(condition(parenthesis.inside()), parenthesis.close() != null));
+      return pieces;
+    }
+    List<Piece> pieces = new ArrayList<>();
+    int at = 0;
+    while (at < nodes.size()) {
+      int length = lengthOfValue(nodes, at);
+      if (length > 0 && isCompared(nodes, at, at + length)) {
+        Source source = source(nodes, at, at + length);
+        if (source != null) {
+          pieces.add(new Piece.Place(new Item.One(source, Width.FOLDED)));
+          at += length;
+          continue;
+        }
+      }
+      Piece set = at > 0 && isWord(nodes.get(at - 1), Set.of("in")) ? set(nodes.get(at)) : null;
+      if (set == null) {
+        pieces.addAll(plain(nodes.subList(at, at + 1)));
+      } else {
+        pieces.add(set);
+      }
+      at++;
+    }
+    return pieces;
+  }
+
+  /** Whether what stands in parentheses is a condition, not a query and not a list. */
+  private static boolean isCondition(List<Node> inside) {
+    return !inside.isEmpty()
+        && !isWord(inside.get(0), BEGINS_QUERY)
+        && inside.stream().noneMatch(node -> isPunctuation(node, ","));
+  }
+
+  /** Whether the nodes from..to are one side of a comparison, a pattern, or a bound of BETWEEN. */
+  private static boolean isCompared(List<Node> nodes, int from, int to) {
+    if (from == 0) {
+      return to < nodes.size() && isComparison(nodes.get(to));
+    }
+    Node before = nodes.get(from - 1);
+    boolean atEnd = to == nodes.size();
+    if (isComparison(before)
+        || isWord(before, Set.of("like", "ilike"))
+        || (isWord(before, Set.of("and")) && betweenStandsBefore(nodes, from - 1))) {
+      return atEnd;
+    }
+    return isWord(before, Set.of("between", "symmetric"))
+        && to < nodes.size()
+        && isWord(nodes.get(to), Set.of("and"));
+  }
+
+  private static boolean betweenStandsBefore(List<Node> nodes, int index) {
+    return nodes.subList(0, index).stream().anyMatch(node -> isWord(node, Set.of("between")));
+  }
+
+  private @Nullable Piece set(Node node) {
+    if (!(node instanceof Node.Parenthesis parenthesis) || parenthesis.close() == null) {
+      return null;
+    }
+    List<Source> members = new ArrayList<>();
+    List<Node> inside = parenthesis.inside();
+    int at = 0;
+    while (at < inside.size()) {
+      int length = lengthOfValue(inside, at);
+      Source source = length == 0 ? null : source(inside, at, at + length);
+      at += length;
+      if (source == null || (at < inside.size() && !isPunctuation(inside.get(at), ","))) {
+        return null;
+      }
+      members.add(source);
+      at++;
+    }
+    return members.isEmpty() ? null : new Piece.Place(new Item.AnyOrder(members));
+  }
+
+  /** How many nodes a value that begins here takes: 2 with a sign or a type before it, or 0. */
+  private static int lengthOfValue(List<Node> nodes, int at) {
+    if (!(nodes.get(at) instanceof Node.Leaf leaf)) {
+      return 0;
+    }
+    Token token = leaf.token();
+    Token next =
+        at + 1 < nodes.size() && nodes.get(at + 1) instanceof Node.Leaf n ? n.token() : null;
+    if (token.kind() == Kind.OPERATOR && token.text().equals("-")) {
+      return next != null && next.kind() == Kind.NUMBER ? 2 : 0;
+    } else if (token.is("date")) {
+      return next != null && next.kind() == Kind.STRING ? 2 : 0;
+    }
+    boolean value =
+        token.kind() == Kind.PARAMETER
+            || token.kind() == Kind.NUMBER
+            || token.kind() == Kind.STRING
+            || token.is("true")
+            || token.is("false");
+    return value ? 1 : 0;
+  }
+
+  /** The value that stands at from..to, or null if it is one that stays in the text. */
+  private @Nullable Source source(List<Node> nodes, int from, int to) {
+    if (!(nodes.get(to - 1) instanceof Node.Leaf leaf)) {
+      return null;
+    }
+    Token token = leaf.token();
+    boolean prefixed = to - from == 2;
+    return switch (token.kind()) {
+      case PARAMETER -> parameter(token);
+      case NUMBER -> constant(number(token.text(), prefixed));
+      case STRING -> constant(prefixed ? date(token.text()) : string(token.text()));
+      case WORD -> constant(Boolean.valueOf(token.text()));
+      default -> null;
+    };
+  }
+
+  private Source parameter(Token token) {
+    return new Source.Parameter(parameters.indexOf(token.text()));
+  }
+
+  private static @Nullable Source constant(@Nullable Object value) {
+    return value == null ? null : new Source.Constant(value);
+  }
+
+  private static @Nullable Object number(String text, boolean negative) {
+    if (text.matches("\\d{1,18}")) {
+      return negative ? -Long.parseLong(text) : Long.parseLong(text);
+    } else if (text.matches("\\d{1,40}\\.\\d{1,40}")) {
+      return negative ? new BigDecimal(text).negate() : new BigDecimal(text);
+    }
+    return null;
+  }
+
+  private static @Nullable Object date(String literal) {
+    try {
+      return literal.matches("'\\d{4}-\\d{2}-\\d{2}'")
+          ? LocalDate.parse(literal.substring(1, literal.length() - 1))
+          : null;
+    } catch (DateTimeException e) {
+      return null; // no such day: the database will say so
+    }
+  }
+
+  /**
+   * A plain string. One that ends in a blank stays in the text: compared with a {@code char(n)}
+   * column, a constant loses such blanks and a parameter does not.
+   */
+  private static @Nullable Object string(String literal) {
+    if (!literal.startsWith("'") || literal.endsWith(" '")) {
+      return null;
+    }
+    String content = literal.substring(1, literal.length() - 1).replace("''", "'");
+    for (int i = 0; i < content.length(); i++) {
+      if (content.charAt(i) < ' ' || Character.isSurrogate(content.charAt(i))) {
+        return null;
+      }
+    }
+    return content;
+  }
+
+  // Writing.
+
+  private void emit(List<Piece> pieces, List<Item> items) {
+    for (Piece piece : pieces) {
+      if (piece instanceof Piece.Word word) {
+        out.add(word.token());
+      } else if (piece instanceof Piece.Place place) {
+        emitPlace(place.item());
+        items.add(place.item());
+      } else if (piece instanceof Piece.Enclosed enclosed) {
+        out.add(new Token(Kind.PUNCTUATION, "(", -1, -1));
+        emit(enclosed.inside(), items);
+        if (enclosed.closed()) {
+          out.add(new Token(Kind.PUNCTUATION, ")", -1, -1));
+        }
+      } else if (piece instanceof Piece.Chain chain) {
+        emitChain(chain, items);
+      }
+    }
+  }
+
+  private void emitPlace(Item item) {
+    Token place = new Token(Kind.PARAMETER, Integer.toString(++places), -1, -1);
+    if (item instanceof Item.AnyOrder) {
+      out.add(new Token(Kind.PUNCTUATION, "(", -1, -1));
+      out.add(place);
+      out.add(ELLIPSIS);
+      out.add(new Token(Kind.PUNCTUATION, ")", -1, -1));
+    } else {
+      out.add(place);
+    }
+  }
+
+  /** Runs of operands alike in form become one item, in which they may swap. */
+  private void emitChain(Piece.Chain chain, List<Item> items) {
+    List<List<Item>> run = new ArrayList<>();
+    String shapeOfRun = "";
+    for (List<Piece> operand : chain.operands()) {
+      String shape = shape(operand);
+      if (!shape.equals(shapeOfRun)) {
+        close(run, items);
+        run = new ArrayList<>();
+        shapeOfRun = shape;
+      }
+      if (operand != chain.operands().get(0)) {
+        out.add(chain.operator());
+      }
+      List<Item> own = new ArrayList<>();
+      emit(operand, own);
+      run.add(own);
+    }
+    close(run, items);
+  }
+
+  private static void close(List<List<Item>> run, List<Item> items) {
+    if (run.size() > 1 && !run.get(0).isEmpty()) {
+      items.add(new Item.Swappable(run));
+    } else {
+      run.forEach(items::addAll);
+    }
+  }
+
+  private static boolean isComparison(Node node) {
+    return node instanceof Node.Leaf leaf
+        && leaf.token().kind() == Kind.OPERATOR
+        && COMPARISONS.contains(leaf.token().text());
+  }
+
+  private static boolean isWord(Node node, Set<String> words) {
+    return node instanceof Node.Leaf leaf
+        && leaf.token().kind() == Kind.WORD
+        && words.contains(leaf.token().text());
+  }
+
+  private static boolean isPunctuation(Node node, String text) {
+    return node instanceof Node.Leaf leaf
+        && leaf.token().kind() == Kind.PUNCTUATION
+        && leaf.token().text().equals(text);
+  }
+}
