@@ -1,14 +1,16 @@
 package dev.warmshelf;
 
-import dev.warmshelf.key.Form;
 import dev.warmshelf.row.Mapper;
 import dev.warmshelf.sql.SqlStatement;
+import java.util.List;
 
 /** A query in the making: its text is known, what its rows become is not yet. */
 public final class QueryDraft {
   private final WarmShelf warm;
   private final SqlStatement statement;
   private String shelf = WarmShelf.MAIN_SHELF;
+  private Recipe recipe = Recipe.plain();
+  private List<String> declared = List.of();
 
   QueryDraft(WarmShelf warm, SqlStatement statement) {
     this.warm = warm;
@@ -26,14 +28,33 @@ public final class QueryDraft {
     return this;
   }
 
+  /** Says what the key depends on, beside what the shelf's recipe says. */
+  public QueryDraft keyedBy(Recipe word) {
+    recipe = recipe.and(word);
+    return this;
+  }
+
+  /**
+   * Declares all tables that the query reads, for a statement that is not understood or calls a
+   * function that may read tables. It is the engineer's word: a table that is missing here makes
+   * answers that are never put out. Statements that are refused for another reason stay refused.
+   *
+   * @param tables names as SQL writes them
+   */
+  public QueryDraft reading(String... tables) {
+    declared = List.of(tables);
+    return this;
+  }
+
   /**
    * Finishes the query.
    *
    * @param type a record, filled by its components' names, or the type of a single column
-   * @throws IllegalArgumentException if rows cannot become that type
+   * @throws IllegalArgumentException if rows cannot become that type, or the recipe does not fit
+   *     the statement
    */
   public <T> ShelvedQuery<T> as(Class<T> type) {
-    Form form = Form.of(warm.namespace(), statement.normalForm());
-    return new ShelvedQuery<>(warm, warm.shelf(shelf), statement, form, Mapper.to(type));
+    KeyMaker keys = new KeyMaker(warm.namespace(), statement, warm.recipeOf(shelf).and(recipe));
+    return new ShelvedQuery<>(warm, warm.shelf(shelf), statement, declared, keys, Mapper.to(type));
   }
 }

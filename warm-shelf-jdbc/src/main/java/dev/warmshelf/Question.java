@@ -32,7 +32,7 @@ public final class Question<T> {
 
   Question(ShelvedQuery<T> query) {
     this.query = query;
-    this.values = new @Nullable Object[query.parameters().length];
+    this.values = new @Nullable Object[query.keys().parameters().length];
     Arrays.fill(values, UNSET);
   }
 
@@ -45,7 +45,11 @@ public final class Question<T> {
    * @throws IllegalArgumentException if the query has no such parameter
    */
   public Question<T> with(String parameter, @Nullable Object value) {
-    values[indexOf(parameter)] = value;
+    if (query.keys().leavesOut(parameter)) {
+      return this;
+    }
+    int index = indexOf(parameter);
+    values[index] = query.keys().folded(index, value);
     return this;
   }
 
@@ -74,14 +78,14 @@ public final class Question<T> {
    * @throws IllegalArgumentException if a parameter has no value, or one of an unknown type
    */
   public Key key() {
-    String[] names = query.parameters();
+    String[] names = query.keys().parameters();
     for (int i = 0; i < values.length; i++) {
       if (values[i] == UNSET) {
         throw new IllegalArgumentException(
             "Parameter '" + names[i] + "' has no value. Call with(\"" + names[i] + "\", ...).");
       }
     }
-    return Key.of(query.form(), query.plan(), names, values);
+    return query.keys().key(values);
   }
 
   private <V> Reading<V> read(Function<Answer, V> view) throws SQLException {
@@ -99,7 +103,7 @@ public final class Question<T> {
   }
 
   private int indexOf(String parameter) {
-    String[] names = query.parameters();
+    String[] names = query.keys().parameters();
     for (int i = 0; i < names.length; i++) {
       if (names[i].equals(parameter)) {
         return i;

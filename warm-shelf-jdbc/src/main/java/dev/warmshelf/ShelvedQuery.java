@@ -1,7 +1,5 @@
 package dev.warmshelf;
 
-import dev.warmshelf.key.Form;
-import dev.warmshelf.key.ValuePlan;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Mapper;
 import dev.warmshelf.shelf.Reading;
@@ -27,26 +25,35 @@ public final class ShelvedQuery<T> {
   private final SqlStatement statement;
   private final String driverText;
   private final int[] driverOrder;
-  private final String[] parameters;
-  private final Form form;
-  private final ValuePlan plan;
+  private final List<String> declared;
+  private final KeyMaker keys;
   private final Mapper<T> mapper;
-  private volatile @Nullable Verdict analysed;
-  private volatile @Nullable Verdict followed;
+  private volatile @Nullable Judged last;
 
   final Function<Answer, List<T>> asList;
   final Function<Answer, Optional<T>> asFirst;
   final Function<Answer, T> asOnly;
 
-  ShelvedQuery(WarmShelf warm, Shelf shelf, SqlStatement statement, Form form, Mapper<T> mapper) {
+  /**
+   * @param schemaVersion of the schema for which the verdict holds
+   * @param followed whether the feed was seen to tell about all lanes
+   */
+  private record Judged(long schemaVersion, Verdict verdict, boolean followed) {}
+
+  ShelvedQuery(
+      WarmShelf warm,
+      Shelf shelf,
+      SqlStatement statement,
+      List<String> declared,
+      KeyMaker keys,
+      Mapper<T> mapper) {
     this.warm = warm;
     this.shelf = shelf;
     this.statement = statement;
     this.driverText = statement.driverText();
     this.driverOrder = statement.driverOrder();
-    this.parameters = statement.parameters().toArray(new String[0]);
-    this.form = form;
-    this.plan = statement.plan();
+    this.declared = declared;
+    this.keys = keys;
     this.mapper = mapper;
     this.asList = answer -> answer.as(this.mapper);
     this.asFirst = answer -> answer.as(this.mapper).stream().findFirst();
@@ -89,25 +96,28 @@ public final class ShelvedQuery<T> {
    * @throws SQLException if the database's catalogue could not be asked
    */
   public Verdict verdict() throws SQLException {
-    Verdict known = followed;
-    if (known != null) {
-      return known;
+    long version = warm.schemaVersion();
+    Judged judged = last;
+    if (judged == null || judged.schemaVersion() != version) {
+      judged = new Judged(version, analyse(version), false);
+      last = judged;
     }
-    known = analysed;
-    if (known == null) {
-      try {
-        known = warm.analyse(statement);
-      } catch (CatalogueException e) {
-        throw e.getCause() instanceof SQLException cause ? cause : new SQLException(e);
+    if (!judged.followed()) {
+      Refusal unfollowed = warm.refusalOfUnfollowed(judged.verdict());
+      if (unfollowed != null) {
+        return new Verdict.Refused(unfollowed); // asked again: the feed may learn of the table
       }
-      analysed = known;
+      last = new Judged(version, judged.verdict(), true);
     }
-    Refusal unfollowed = warm.refusalOfUnfollowed(known);
-    if (unfollowed != null) {
-      return new Verdict.Refused(unfollowed); // not remembered: the feed may learn of the table
+    return judged.verdict();
+  }
+
+  private Verdict analyse(long schemaVersion) throws SQLException {
+    try {
+      return warm.analyse(statement, declared, schemaVersion);
+    } catch (CatalogueException e) {
+      throw e.getCause() instanceof SQLException cause ? cause : new SQLException(e);
     }
-    followed = known;
-    return known;
   }
 
   /** The shelf the answers are kept on. */
@@ -124,12 +134,8 @@ public final class ShelvedQuery<T> {
     return warm;
   }
 
-  ValuePlan plan() {
-    return plan;
-  }
-
-  Form form() {
-    return form;
+  KeyMaker keys() {
+    return keys;
   }
 
   String driverText() {
@@ -138,10 +144,6 @@ public final class ShelvedQuery<T> {
 
   int[] driverOrder() {
     return driverOrder;
-  }
-
-  String[] parameters() {
-    return parameters;
   }
 
   private T only(Answer answer) {

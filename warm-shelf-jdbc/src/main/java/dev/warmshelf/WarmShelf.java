@@ -19,6 +19,7 @@ import java.sql.SQLException;
 import java.time.Instant;
 import java.util.Collection;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
@@ -53,7 +54,8 @@ public final class WarmShelf implements AutoCloseable {
   private final SystemTime time;
   private final @Nullable Feed feed;
   private final Map<String, Shelf> shelves;
-  private final Analyst analyst;
+  private final Map<String, Recipe> recipes;
+  private volatile Knowledge knowledge;
   private final StatementMemory texts = new StatementMemory(TEXTS_REMEMBERED);
 
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
@@ -62,12 +64,13 @@ public final class WarmShelf implements AutoCloseable {
     this.time = time;
     this.board = board;
     this.feed = builder.feed;
-    this.analyst = new Analyst(new PostgresCatalogue(builder.dataSource));
+    this.knowledge = knowledgeOf(board.schemaVersion());
     Shelf.Trust trust = feed == null ? Shelf.Trust.TTL_ALONE : Shelf.Trust.FEED;
     Map<String, Shelf> made = new TreeMap<>();
     builder.policies.forEach(
         (name, policy) -> made.put(name, new Shelf(name, policy, board, time, trust)));
     this.shelves = Map.copyOf(made);
+    this.recipes = Map.copyOf(builder.recipes);
   }
 
   /**
@@ -110,6 +113,10 @@ public final class WarmShelf implements AutoCloseable {
     return found;
   }
 
+  Recipe recipeOf(String shelf) {
+    return recipes.getOrDefault(shelf, Recipe.plain());
+  }
+
   /** All shelves. */
   public Collection<Shelf> shelves() {
     return shelves.values();
@@ -118,6 +125,14 @@ public final class WarmShelf implements AutoCloseable {
   /** Up to when the feed has delivered everything; empty without a feed. */
   public Optional<Instant> freshAsOf() {
     return Optional.ofNullable(board.watermark()).map(Watermark::at);
+  }
+
+  /**
+   * Says that tables, views or functions have changed their meaning: everything kept is out, and
+   * all statements are looked at again. The journal tells by itself if a superuser installed it.
+   */
+  public void schemaChanged() {
+    board.noteSchemaChange();
   }
 
   /** Stops following the feed. Shelves stop serving once their tolerance has passed. */
@@ -137,9 +152,30 @@ public final class WarmShelf implements AutoCloseable {
     return namespace;
   }
 
-  Verdict analyse(SqlStatement statement) {
-    return analyst.verdict(statement);
+  /** The schema's version as far as is known; what was worked out for another is void. */
+  long schemaVersion() {
+    return board.schemaVersion();
   }
+
+  /**
+   * A verdict from what the catalogue says at this version of the schema or later. Each version has
+   * a catalogue of its own, so that an answer asked for before a change cannot be remembered after
+   * it.
+   */
+  Verdict analyse(SqlStatement statement, List<String> declared, long schemaVersion) {
+    Knowledge known = knowledge;
+    if (known.schemaVersion() < schemaVersion) {
+      known = knowledgeOf(schemaVersion);
+      knowledge = known;
+    }
+    return known.analyst().verdict(statement, declared);
+  }
+
+  private Knowledge knowledgeOf(long schemaVersion) {
+    return new Knowledge(schemaVersion, new Analyst(new PostgresCatalogue(dataSource)));
+  }
+
+  private record Knowledge(long schemaVersion, Analyst analyst) {}
 
   /** A refusal if the feed does not tell about one of the verdict's lanes, else null. */
   @Nullable Refusal refusalOfUnfollowed(Verdict verdict) {
@@ -157,6 +193,7 @@ public final class WarmShelf implements AutoCloseable {
   public static final class Builder {
     private final DataSource dataSource;
     private final Map<String, Policy> policies = new LinkedHashMap<>();
+    private final Map<String, Recipe> recipes = new LinkedHashMap<>();
     private String namespace = "";
     private @Nullable Feed feed;
     private boolean onTtlAlone;
@@ -195,6 +232,15 @@ public final class WarmShelf implements AutoCloseable {
     public Builder shelf(String name, UnaryOperator<Policy> adjust) {
       policies.put(name, adjust.apply(Policy.standard()));
       return this;
+    }
+
+    /**
+     * Adds a shelf as {@link #shelf(String, UnaryOperator)} does, with a recipe for all its
+     * queries.
+     */
+    public Builder shelf(String name, UnaryOperator<Policy> adjust, Recipe recipe) {
+      recipes.put(name, Objects.requireNonNull(recipe, "recipe"));
+      return shelf(name, adjust);
     }
 
     /**

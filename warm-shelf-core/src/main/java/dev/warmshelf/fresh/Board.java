@@ -38,6 +38,7 @@ public final class Board {
   private final long[] stamps;
   private final int mask;
   private final AtomicLong ticks = new AtomicLong();
+  private final AtomicLong schemaVersion = new AtomicLong();
   private volatile long floor;
   private volatile @Nullable Watermark watermark;
 
@@ -83,6 +84,20 @@ public final class Board {
     synchronized (this) {
       floor = Math.max(floor, tick);
     }
+  }
+
+  /**
+   * Notes that tables, views or functions may mean something else from now on. All answers whose
+   * load has begun by now are out, and what is known of statements is to be worked out again.
+   */
+  public void noteSchemaChange() {
+    schemaVersion.incrementAndGet();
+    tickEverything();
+  }
+
+  /** How often the schema is known to have changed. Take it before asking the catalogue. */
+  public long schemaVersion() {
+    return schemaVersion.get();
   }
 
   /** Moves the watermark, after the changes up to it have been ticked. */

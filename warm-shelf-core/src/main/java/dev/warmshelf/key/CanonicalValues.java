@@ -21,9 +21,9 @@ import org.jspecify.annotations.Nullable;
  * null} are three things.
  *
  * <p>What is folded, because the database cannot tell it apart: whole numbers of any width are one
- * kind where they are only compared ({@link ValuePlan.Width}); a moment is the same in any offset; every NaN is one. What is not: the
- * scale of a decimal (it can show in the answer), the sign of a floating zero, the letter case of a
- * string, a float against a double.
+ * kind where they are only compared ({@link ValuePlan.Width}); a moment is the same in any offset;
+ * every NaN is one. What is not: the scale of a decimal (it can show in the answer), the sign of a
+ * floating zero, the letter case of a string, a float against a double.
  *
  * <p>Two passes, first the size and then the bytes, so that a key costs one array and nothing else.
  */

@@ -51,6 +51,14 @@ public final class Key {
     return of(form, ValuePlan.inOrder(values.length), names, values);
   }
 
+  /**
+   * A key of the engineer's own choosing, for an entry that another part of the program finds
+   * again.
+   */
+  public static Key named(String namespace, String name) {
+    return of(Form.of(namespace, "named"), new String[] {"name"}, new Object[] {name});
+  }
+
   public Form form() {
     return form;
   }

@@ -39,7 +39,9 @@ public final class ValuePlan {
     /** Values of which neither order nor repetition matters, such as an {@code IN} list. */
     record AnyOrder(List<Source> sources) implements Item {}
 
-    /** Groups of places, alike in form, that may swap: operands of one {@code AND} or {@code OR}. */
+    /**
+     * Groups of places, alike in form, that may swap: operands of one {@code AND} or {@code OR}.
+     */
     record Swappable(List<List<Item>> groups) implements Item {}
   }
 

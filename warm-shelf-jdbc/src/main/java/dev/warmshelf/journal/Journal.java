@@ -102,6 +102,8 @@ public final class Journal {
   /** Takes away the triggers, the schema and all that is in it. Repeatable. */
   public void remove() throws SQLException {
     StringBuilder script = new StringBuilder();
+    script.append("DROP EVENT TRIGGER IF EXISTS warm_shelf_schema;\n");
+    script.append("DROP EVENT TRIGGER IF EXISTS warm_shelf_drop;\n");
     try (Connection connection = dataSource.getConnection();
         Statement statement = connection.createStatement();
         ResultSet rows = statement.executeQuery(TRIGGERS)) {

@@ -45,6 +45,10 @@ public final class JournalFeed implements Feed {
   public static final Duration DEFAULT_INTERVAL = Duration.ofMillis(20);
 
   private static final Logger LOG = LoggerFactory.getLogger(JournalFeed.class);
+
+  /** What the journal calls a change of the schema. */
+  private static final Lane SCHEMA = Lane.named("*");
+
   private static final int NETWORK_TIMEOUT_MILLIS = 5_000;
   private static final Duration COVERAGE_INTERVAL = Duration.ofSeconds(1);
   private static final Duration PAUSE_AFTER_FAILURE = Duration.ofMillis(200);
@@ -204,7 +208,12 @@ public final class JournalFeed implements Feed {
     }
     if (!now.installation().equals(before.installation())) {
       LOG.warn("The journal was installed anew; all kept answers are out.");
-      board.tickEverything();
+      askCoverage(time);
+      board.noteSchemaChange();
+    } else if (changed.contains(SCHEMA)) {
+      LOG.info("The schema has changed; all kept answers are out.");
+      askCoverage(time);
+      board.noteSchemaChange();
     } else if (!changed.isEmpty()) {
       board.tick(changed);
       LOG.debug("changes lanes={}", changed);

@@ -24,3 +24,37 @@ BEGIN
 END
 $function$;
 REVOKE ALL ON FUNCTION warm_shelf.note_change() FROM PUBLIC;
+
+-- Changes of the schema count too: a view may come to stand for other tables, a function for another
+-- result. Only a superuser may have this watched; without it, tell WarmShelf.schemaChanged().
+CREATE OR REPLACE FUNCTION warm_shelf.note_schema_change() RETURNS event_trigger
+LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
+BEGIN
+  IF TG_EVENT = 'sql_drop' THEN
+    IF EXISTS (SELECT FROM pg_event_trigger_dropped_objects()
+               WHERE NOT is_temporary AND object_type NOT IN ('index', 'sequence')) THEN
+      INSERT INTO warm_shelf.journal (lane, kind) VALUES ('*', TG_TAG);
+    END IF;
+  ELSIF EXISTS (SELECT FROM pg_event_trigger_ddl_commands()
+                WHERE schema_name IS DISTINCT FROM 'pg_temp'
+                  AND command_tag NOT IN ('CREATE INDEX', 'COMMENT', 'REFRESH MATERIALIZED VIEW',
+                                          'CREATE SEQUENCE', 'ALTER SEQUENCE')) THEN
+    INSERT INTO warm_shelf.journal (lane, kind) VALUES ('*', TG_TAG);
+  END IF;
+END
+$function$;
+REVOKE ALL ON FUNCTION warm_shelf.note_schema_change() FROM PUBLIC;
+
+DO $watch$
+BEGIN
+  IF (SELECT rolsuper FROM pg_roles WHERE rolname = current_user)
+     AND NOT EXISTS (SELECT FROM pg_event_trigger WHERE evtname = 'warm_shelf_schema') THEN
+    CREATE EVENT TRIGGER warm_shelf_schema ON ddl_command_end
+      EXECUTE FUNCTION warm_shelf.note_schema_change();
+    CREATE EVENT TRIGGER warm_shelf_drop ON sql_drop
+      EXECUTE FUNCTION warm_shelf.note_schema_change();
+    ALTER EVENT TRIGGER warm_shelf_schema ENABLE ALWAYS;
+    ALTER EVENT TRIGGER warm_shelf_drop ENABLE ALWAYS;
+  END IF;
+END
+$watch$;

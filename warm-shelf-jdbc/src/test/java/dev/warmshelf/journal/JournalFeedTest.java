@@ -186,6 +186,42 @@ class JournalFeedTest {
   }
 
   @Test
+  void changesOfTheSchemaAreNoticed() throws Exception { // R9
+    ShelvedQuery<Long> open = warm.query("SELECT count(*) FROM open_sailing").as(Long.class);
+    assertThat(open.verdict().toString()).contains("[public.sailing]");
+    open.only();
+    database.run("CREATE TEMP TABLE scratch (id int); CREATE INDEX ON notice (severity)");
+    Waiting.untilDelivered(warm);
+    assertThat(open.only().origin()).isEqualTo(Origin.KEPT);
+    database.run(
+        "DROP VIEW open_sailing; CREATE VIEW open_sailing AS SELECT id FROM port WHERE id < 4");
+    Waiting.untilDelivered(warm);
+    assertThat(open.verdict().toString()).contains("[public.port]");
+    assertThat(open.only().value()).isEqualTo(3);
+    database.run("INSERT INTO port VALUES (0, 'ZZ0', 'Nowhere', 'Norra', 'OPEN')");
+    Waiting.untilDelivered(warm);
+    assertThat(open.only().value()).isEqualTo(4);
+  }
+
+  @Test
+  void aTableWhoseTriggerIsGoneIsKeptNoLonger() throws Exception {
+    ShelvedQuery<Long> bookings = warm.query("SELECT count(*) FROM booking").as(Long.class);
+    bookings.only();
+    assertThat(bookings.only().origin()).isEqualTo(Origin.KEPT);
+    database.run(
+        "CREATE TABLE booking_2030 PARTITION OF booking"
+            + " FOR VALUES FROM ('2030-01-01Z') TO ('2031-01-01Z')"); // nobody notes what goes
+    // there
+    Waiting.untilDelivered(warm);
+    assertThat(bookings.only().origin()).isEqualTo(Origin.DIRECT);
+    Journal.on(database.dataSource()).install(List.of("booking"));
+    Waiting.until("booking is followed again", () -> bookings.only().origin() == Origin.KEPT);
+    database.run("DROP TRIGGER warm_shelf_change ON booking");
+    Waiting.untilDelivered(warm);
+    assertThat(bookings.only().bypass()).hasValueSatisfying(w -> assertThat(w).contains("booking"));
+  }
+
+  @Test
   void installingIsRepeatableAndRemovingLeavesNothingBehind() throws Exception {
     Journal journal = Journal.on(database.dataSource());
     journal.install(SkerryLine.TABLES);
@@ -201,6 +237,7 @@ class JournalFeedTest {
     journal.remove();
     assertThat(database.ask("SELECT count(*) FROM pg_trigger WHERE tgname LIKE 'warm%'"))
         .isEqualTo("0");
+    assertThat(database.ask("SELECT count(*) FROM pg_event_trigger")).isEqualTo("0");
     assertThat(database.ask("SELECT count(*) FROM pg_namespace WHERE nspname = 'warm_shelf'"))
         .isEqualTo("0");
   }

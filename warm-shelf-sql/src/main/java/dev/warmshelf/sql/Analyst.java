@@ -26,6 +26,9 @@ public final class Analyst {
   /** Deep enough for any query that a person or a mapper writes, and far from the stack's end. */
   static final int DEEPEST = 100;
 
+  /** As many tokens as the parser reads in reasonable time. */
+  private static final int LONGEST = 20_000;
+
   private static final Set<String> READS = Set.of("select", "with", "values", "table");
   private static final Set<String> CHANGES = Set.of("insert", "update", "delete", "merge");
 
@@ -96,6 +99,29 @@ public final class Analyst {
     return refusal == null
         ? new Verdict.Keepable(Footprint.of(lanes))
         : new Verdict.Refused(refusal);
+  }
+
+  /**
+   * The verdict on a statement whose tables the engineer has declared. The declaration stands in
+   * for what could not be found out, and only for that.
+   *
+   * @param declared names as SQL writes them; empty if nothing is declared
+   */
+  public Verdict verdict(SqlStatement statement, List<String> declared) {
+    Verdict verdict = verdict(statement);
+    if (declared.isEmpty()
+        || !(verdict instanceof Verdict.Refused refused)
+        || !refused.refusal().mayBeDeclared()) {
+      return verdict;
+    }
+    Set<Lane> lanes = new TreeSet<>();
+    for (String table : declared) {
+      Refusal refusal = gather(SqlStatement.of("TABLE " + table), lanes, new HashSet<>());
+      if (refusal != null) {
+        return new Verdict.Refused(refusal);
+      }
+    }
+    return new Verdict.Keepable(Footprint.of(lanes));
   }
 
   /** Adds the statement's lanes; returns the first reason to refuse it, or null. */
@@ -197,7 +223,9 @@ public final class Analyst {
         return refusal;
       }
     }
-    return null;
+    return tokens.size() > LONGEST
+        ? new Refusal(Reason.TOO_LONG, Integer.toString(LONGEST), -1)
+        : null;
   }
 
   private static Reason reasonOfVerb(String verb) {
@@ -226,6 +254,9 @@ public final class Analyst {
     }
     if (token.is(";")) {
       return new Refusal(Reason.SEVERAL_STATEMENTS, ";", token.position());
+    }
+    if (token.kind() == Kind.OPERATOR && !Functions.isSystemOperator(token.text())) {
+      return new Refusal(Reason.UNKNOWN_OPERATOR, token.text(), token.position());
     }
     if (token.kind() == Kind.STRING && Functions.namesAMoment(token.text())) {
       return new Refusal(

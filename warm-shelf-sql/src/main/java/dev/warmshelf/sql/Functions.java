@@ -201,7 +201,19 @@ final class Functions {
   /** Texts that the date and time types read as a moment (manual, section 8.5.1.4). */
   private static final Set<String> MOMENT_TEXTS = Set.of("now", "today", "tomorrow", "yesterday");
 
+  /** PostgreSQL's own operators; any other is somebody's function under a short name. */
+  private static final Set<String> OPERATORS =
+      Set.of(
+          "+", "-", "*", "/", "%", "^", "|/", "||/", "@", "&", "|", "#", "~", "<<", ">>", "<", ">",
+          "=", "<=", ">=", "<>", "||", "::", "~~", "!~~", "~~*", "!~~*", "~*", "!~", "!~*", "->",
+          "->>", "#>", "#>>", "@>", "<@", "??", "??|", "??&", "#-", "@??", "@@", "&&", "-|-", "&<",
+          "&>", "<->", "^@", ":=", "=>");
+
   private Functions() {}
+
+  static boolean isSystemOperator(String operator) {
+    return OPERATORS.contains(operator);
+  }
 
   static boolean isPure(String name) {
     return PURE.contains(name) || DEPENDING_ON_AMBIENT.contains(name);

@@ -21,10 +21,21 @@ public record Refusal(Reason reason, String subject, int position) {
     VOLATILE_FUNCTION,
     MAY_READ_TABLES,
     UNKNOWN_FUNCTION,
+    UNKNOWN_OPERATOR,
+    TOO_LONG,
     UNKNOWN_RELATION,
     UNFOLLOWABLE_RELATION,
     TOO_DEEP,
     NOT_FOLLOWED
+  }
+
+  /** Whether declaring the tables that are read would do away with it. */
+  public boolean mayBeDeclared() {
+    return switch (reason) {
+      case NOT_PARSED, MAY_READ_TABLES, UNKNOWN_FUNCTION, UNKNOWN_OPERATOR, TOO_LONG, TOO_DEEP ->
+          true;
+      default -> false;
+    };
   }
 
   /** The refusal in words: what, where, and what the engineer can do. */
@@ -47,6 +58,11 @@ public record Refusal(Reason reason, String subject, int position) {
                   + " the statement; if it reads none, declare it IMMUTABLE in the database";
           case UNKNOWN_FUNCTION ->
               "nothing is known about " + subject + "(); with a database its catalogue is asked";
+          case UNKNOWN_OPERATOR ->
+              "the operator "
+                  + subject
+                  + " is not one of PostgreSQL's own, so nothing is known of it";
+          case TOO_LONG -> "the statement is longer than " + subject + " tokens";
           case UNKNOWN_RELATION -> "there is no table or view '" + subject + "'";
           case UNFOLLOWABLE_RELATION -> subject + ", whose changes cannot be followed";
           case TOO_DEEP -> "parentheses are nested more than " + subject + " deep";

@@ -77,6 +77,8 @@ class AnalystTest {
         "select pg_catalog.random() | VOLATILE_FUNCTION",
         "select max(x) filter (where random() < 0.5) from a | VOLATILE_FUNCTION",
         "select nextval('s') | VOLATILE_FUNCTION",
+        "select a <%> b from t | UNKNOWN_OPERATOR",
+        "select a // b from t | UNKNOWN_OPERATOR",
         "select tariff(1) | UNKNOWN_FUNCTION",
         "select * from tariffs(1) t(a) | UNKNOWN_FUNCTION",
         "select mine.lower('X') | UNKNOWN_FUNCTION",
@@ -115,6 +117,27 @@ class AnalystTest {
         .isEqualTo(Reason.TOO_DEEP);
     String shallow = "select " + "(".repeat(30) + "1" + ")".repeat(30) + " from port";
     assertThat(footprint(guessing.verdict(SqlStatement.of(shallow)))).isEqualTo("public.port");
+  }
+
+  @Test
+  void aQuoteThatAParserCouldMisreadHidesNoTable() {
+    assertThat(
+            footprint(
+                guessing.verdict(
+                    SqlStatement.of("select E'\\', (select 1 from a), '', \\'', 'b' from c"))))
+        .isEqualTo("public.c");
+    assertThat(
+            footprint(
+                guessing.verdict(SqlStatement.of("select E'\\'', (select 1 from a), '\\' from c"))))
+        .isEqualTo("public.a public.c");
+  }
+
+  @Test
+  void aMegabyteOfTextIsRefusedInAnInstant() {
+    String list = "1, ".repeat(350_000) + "2";
+    Refusal refusal =
+        refusal(guessing.verdict(SqlStatement.of("select 1 from a where b in (" + list + ")")));
+    assertThat(refusal.reason()).isEqualTo(Reason.TOO_LONG);
   }
 
   @Test

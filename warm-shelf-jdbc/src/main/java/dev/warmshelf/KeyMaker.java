@@ -1,0 +1,103 @@
+package dev.warmshelf;
+
+import dev.warmshelf.key.Form;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.key.ValuePlan;
+import dev.warmshelf.key.ValuePlan.Item;
+import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.key.ValuePlan.Width;
+import dev.warmshelf.sql.SqlStatement;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
+import java.util.function.Supplier;
+import java.util.function.UnaryOperator;
+import org.jspecify.annotations.Nullable;
+
+/** Makes the keys of one query: its normal form, its recipe, and a question's values. */
+final class KeyMaker {
+  private final Form form;
+  private final ValuePlan plan;
+  private final Recipe recipe;
+  private final String[] parameters;
+  private final String[] names;
+  private final List<Supplier<? extends @Nullable Object>> added;
+  private final @Nullable UnaryOperator<@Nullable Object>[] folds;
+
+  /**
+   * @throws IllegalArgumentException if the recipe leaves out what the SQL has, or folds what it
+   *     has not
+   */
+  KeyMaker(String namespace, SqlStatement statement, Recipe recipe) {
+    this.recipe = recipe;
+    this.parameters = statement.parameters().toArray(new String[0]);
+    for (String input : recipe.leftOut()) {
+      if (statement.parameters().contains(input)) {
+        throw new IllegalArgumentException(
+            "The recipe leaves out '"
+                + input
+                + "', but the SQL depends on it: callers would get each other's answers. In: "
+                + statement.normalForm());
+      }
+    }
+    for (String parameter : recipe.folds().keySet()) {
+      if (!statement.parameters().contains(parameter)) {
+        throw new IllegalArgumentException(
+            "The recipe folds '"
+                + parameter
+                + "', which the SQL does not have; it has "
+                + statement.parameters()
+                + ".");
+      }
+    }
+    this.added = List.copyOf(recipe.added().values());
+    this.folds = foldsOf(parameters, recipe);
+    List<String> all = new ArrayList<>(statement.parameters());
+    List<Item> items = new ArrayList<>(statement.plan().items());
+    StringBuilder text = new StringBuilder(statement.normalForm());
+    for (String name : recipe.added().keySet()) {
+      items.add(new Item.One(new Source.Parameter(all.size()), Width.KEPT));
+      all.add(name);
+      text.append(" -- adding ").append(name); // no normal form holds a comment
+    }
+    this.names = all.toArray(new String[0]);
+    this.plan = added.isEmpty() ? statement.plan() : ValuePlan.of(items);
+    this.form = Form.of(namespace, text.toString());
+  }
+
+  String[] parameters() {
+    return parameters;
+  }
+
+  boolean leavesOut(String input) {
+    return recipe.leftOut().contains(input);
+  }
+
+  /** A parameter's value as both the key and the database get it. */
+  @Nullable Object folded(int parameter, @Nullable Object value) {
+    UnaryOperator<@Nullable Object> fold = folds[parameter];
+    return fold == null ? value : fold.apply(value);
+  }
+
+  /** The key of a question with these values, one for each parameter, folded already. */
+  Key key(@Nullable Object[] values) {
+    if (added.isEmpty()) {
+      return Key.of(form, plan, names, values);
+    }
+    @Nullable Object[] all = Arrays.copyOf(values, names.length);
+    for (int i = 0; i < added.size(); i++) {
+      all[values.length + i] = added.get(i).get();
+    }
+    return Key.of(form, plan, names, all);
+  }
+
+  @SuppressWarnings({"unchecked", "rawtypes"})
+  private static @Nullable UnaryOperator<@Nullable Object>[] foldsOf(
+      String[] parameters, Recipe recipe) {
+    @Nullable UnaryOperator<@Nullable Object>[] folds = new UnaryOperator[parameters.length];
+    for (int i = 0; i < parameters.length; i++) {
+      folds[i] = recipe.folds().get(parameters[i]);
+    }
+    return folds;
+  }
+}
