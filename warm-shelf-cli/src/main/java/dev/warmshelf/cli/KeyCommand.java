@@ -3,17 +3,26 @@ package dev.warmshelf.cli;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.SerializationFeature;
+import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.postgres.PostgresCatalogue;
+import dev.warmshelf.sql.CatalogueException;
+import dev.warmshelf.sql.SchemaText;
 import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.SqlTextException;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.nio.charset.MalformedInputException;
 import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
+import java.sql.SQLException;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
+import java.util.Optional;
 import java.util.concurrent.Callable;
+import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Model.CommandSpec;
@@ -31,7 +40,8 @@ import picocli.CommandLine.Spec;
       "A value is read as what it looks like: 12 a whole number, 1.50 a decimal, true a boolean,",
       "2026-05-01 a date, null no value; all else is text, and so is what stands in '...'.",
       "",
-      "Without a database, every name is taken for a table, in schema public unless qualified.",
+      "With neither --db nor --schema, every name is taken for a table, in schema public unless it",
+      "says otherwise, and only functions that come with PostgreSQL are known.",
       "",
       "Example:",
       "  shelf key \"SELECT * FROM sailing WHERE day = :day\" --bind day=2026-05-01"
@@ -61,16 +71,56 @@ final class KeyCommand implements Callable<Integer> {
               + " one JSON object a line.")
   private @Nullable Path file;
 
+  @Option(
+      names = "--compare",
+      paramLabel = "FILE",
+      description = "Take two statements, and say at which step their keys part.")
+  private @Nullable Path compared;
+
+  @Option(
+      names = "--db",
+      paramLabel = "URL",
+      description = "Ask this database's catalogue; user and password as for 'shelf measure'.")
+  private @Nullable String url;
+
+  @Option(
+      names = "--schema",
+      paramLabel = "FILE",
+      description = "Take what is known of names from the CREATE statements in this file.")
+  private @Nullable Path schemaFile;
+
+  private @Nullable HikariDataSource pool;
+
   @Override
   public Integer call() throws Failure, JsonProcessingException {
     PrintWriter out = spec.commandLine().getOut();
-    if ((sql == null) == (file == null)) {
-      throw new Failure("Give one statement, or --file FILE. See 'shelf key --help'.");
+    long asked = Stream.of(sql, file, compared).filter(Objects::nonNull).count();
+    if (asked != 1) {
+      throw new Failure("Give one statement, or --file FILE, or --compare FILE.");
+    }
+    if (url != null && schemaFile != null) {
+      throw new Failure("Give --db or --schema, not both.");
+    }
+    try {
+      return explain(out);
+    } catch (CatalogueException e) {
+      throw new Failure(
+          e.getCause() instanceof SQLException cause ? Failure.inOneLine(cause) : e.toString(), e);
+    } finally {
+      if (pool != null) {
+        pool.close();
+      }
+    }
+  }
+
+  private int explain(PrintWriter out) throws Failure, JsonProcessingException {
+    if (compared != null) {
+      return compare(compared, out);
     }
     if (file != null) {
       return explainAll(file, out);
     }
-    KeyExplanation explanation = KeyExplanation.of(sql == null ? "" : sql, bindings);
+    KeyExplanation explanation = KeyExplanation.of(sql == null ? "" : sql, bindings, schema());
     if (json) {
       out.println(
           new ObjectMapper()
@@ -94,11 +144,60 @@ final class KeyCommand implements Callable<Integer> {
     if (statements.isEmpty()) {
       throw new Failure("There is no statement in " + from + ".");
     }
+    KeyExplanation.Schema schema = schema();
     for (String statement : statements) {
-      out.println(mapper.writeValueAsString(KeyExplanation.of(statement, Map.of()).fields()));
+      out.println(
+          mapper.writeValueAsString(KeyExplanation.of(statement, Map.of(), schema).fields()));
     }
     out.flush();
     return 0;
+  }
+
+  private int compare(Path from, PrintWriter out) throws Failure, JsonProcessingException {
+    List<String> statements = SqlStatement.split(read(from));
+    if (statements.size() != 2) {
+      throw new Failure(
+          "Two statements are compared, but " + from + " has " + statements.size() + ".");
+    }
+    KeyExplanation.Schema schema = schema();
+    KeyExplanation one = KeyExplanation.of(statements.get(0), Map.of(), schema);
+    KeyExplanation other = KeyExplanation.of(statements.get(1), Map.of(), schema);
+    Optional<String> parting = KeyExplanation.parting(one, other);
+    if (json) {
+      Map<String, @Nullable Object> fields = new LinkedHashMap<>();
+      fields.put("same", parting.isEmpty());
+      fields.put("partAt", parting.orElse(null));
+      fields.put("statements", List.of(one.fields(), other.fields()));
+      out.println(
+          new ObjectMapper().enable(SerializationFeature.INDENT_OUTPUT).writeValueAsString(fields));
+    } else {
+      one.lines().forEach(out::println);
+      out.println();
+      other.lines().forEach(out::println);
+      out.println();
+      out.println(
+          parting.isEmpty()
+              ? "They share a key."
+              : "They do not share a key; the first step at which they part: "
+                  + parting.get()
+                  + ".");
+    }
+    out.flush();
+    return 0;
+  }
+
+  private KeyExplanation.Schema schema() throws Failure {
+    if (url != null) {
+      pool = DatabaseOptions.pool(url, 1, System.getenv());
+      return new KeyExplanation.Schema(new PostgresCatalogue(pool), "");
+    } else if (schemaFile != null) {
+      try {
+        return new KeyExplanation.Schema(SchemaText.of(read(schemaFile)), "");
+      } catch (SqlTextException e) {
+        throw new Failure(schemaFile + ": " + e.getMessage(), e);
+      }
+    }
+    return KeyExplanation.Schema.guessed();
   }
 
   private static String read(Path from) throws Failure {

@@ -3,6 +3,7 @@ package dev.warmshelf.cli;
 import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.sql.Analyst;
 import dev.warmshelf.sql.Catalogue;
 import dev.warmshelf.sql.Refusal;
@@ -17,27 +18,34 @@ import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
+import java.util.Optional;
 import org.jspecify.annotations.Nullable;
 
 /** How a statement's key came to be, for a reader or a program. */
 final class KeyExplanation {
   private static final String INDENT = " ".repeat(14);
 
+  private final Schema schema;
   private final String statement;
   private final @Nullable SqlStatement parsed;
   private final Map<String, @Nullable Object> values = new LinkedHashMap<>();
+  private final @Nullable Key key;
   private final @Nullable String digest;
   private final @Nullable String reason;
   private final boolean wrongSql;
   private final List<String> footprint;
 
-  private KeyExplanation(String statement, Map<String, String> bindings) throws Failure {
+  private KeyExplanation(String statement, Map<String, String> bindings, Schema schema)
+      throws Failure {
+    this.schema = schema;
     this.statement = statement;
     SqlStatement read;
     try {
       read = SqlStatement.of(statement);
     } catch (SqlTextException e) {
       this.parsed = null;
+      this.key = null;
       this.digest = null;
       this.reason = e.getMessage();
       this.wrongSql = true;
@@ -46,14 +54,9 @@ final class KeyExplanation {
     }
     this.parsed = read;
     bind(read, bindings);
-    this.digest =
-        Key.of(
-                Form.of("", read.normalForm()),
-                read.plan(),
-                values.keySet().toArray(new String[0]),
-                values.values().toArray())
-            .digest();
-    Verdict verdict = new Analyst(Catalogue.guessed()).verdict(read);
+    this.key = keyOf(read);
+    this.digest = key.digest();
+    Verdict verdict = new Analyst(schema.catalogue()).verdict(read);
     if (verdict instanceof Verdict.Keepable keepable) {
       this.reason = null;
       this.wrongSql = false;
@@ -71,8 +74,47 @@ final class KeyExplanation {
    * @param bindings parameters' values as typed; all of them, or none
    * @throws Failure if only some parameters have a value, or a name is unknown
    */
-  static KeyExplanation of(String statement, Map<String, String> bindings) throws Failure {
-    return new KeyExplanation(statement, bindings);
+  static KeyExplanation of(String statement, Map<String, String> bindings, Schema schema)
+      throws Failure {
+    return new KeyExplanation(statement, bindings, schema);
+  }
+
+  /**
+   * What is known of the names in a statement.
+   *
+   * @param note what could not be known, for the reader; empty if nothing
+   */
+  record Schema(Catalogue catalogue, String note) {
+    /** Nothing is known. */
+    static Schema guessed() {
+      return new Schema(
+          Catalogue.guessed(), "no database was asked: each name is taken for a table");
+    }
+  }
+
+  /** The key; a parameter that was given no value counts as a value of its own kind. */
+  private Key keyOf(SqlStatement read) {
+    List<@Nullable Object> all = new ArrayList<>();
+    for (String name : read.parameters()) {
+      all.add(values.containsKey(name) ? values.get(name) : List.of("unset"));
+    }
+    return Key.of(
+        Form.of("", read.normalForm()),
+        read.plan(),
+        read.parameters().toArray(new String[0]),
+        all.toArray());
+  }
+
+  /** The first step at which two statements part, in words; empty if they share a key. */
+  static Optional<String> parting(KeyExplanation one, KeyExplanation other) {
+    if (one.parsed == null || other.parsed == null) {
+      return Optional.of("a text that is no statement");
+    } else if (!one.parsed.normalForm().equals(other.parsed.normalForm())) {
+      return Optional.of("normal form");
+    } else if (!Objects.equals(one.key, other.key)) {
+      return Optional.of("values");
+    }
+    return Optional.empty();
   }
 
   boolean isWrongSql() {
@@ -106,8 +148,8 @@ final class KeyExplanation {
     add(lines, "verdict", List.of(reason == null ? "keepable" : "refused: " + reason));
     if (reason == null) {
       add(lines, "footprint", footprint.isEmpty() ? List.of("reads no table") : footprint);
-      if (!footprint.isEmpty()) {
-        add(lines, "note", List.of("no database was asked: each name is taken for a table"));
+      if (!footprint.isEmpty() && !schema.note().isEmpty()) {
+        add(lines, "note", List.of(schema.note()));
       }
     }
     return lines;
@@ -131,17 +173,28 @@ final class KeyExplanation {
   }
 
   private List<String> parameterLines() {
+    if (parsed == null) {
+      return List.of("none");
+    }
     List<String> lines = new ArrayList<>();
-    List<String> names = parsed == null ? List.of() : parsed.parameters();
-    for (int i = 0; i < names.size(); i++) {
-      String name = names.get(i);
-      String value =
-          values.containsKey(name)
-              ? values.get(name) + " (" + typeName(values.get(name)) + ")"
-              : "no value; the digest is the statement's alone";
-      lines.add("$" + (i + 1) + "  " + name + " = " + value);
+    for (List<Source> place : parsed.plan().places()) {
+      List<String> members = place.stream().map(this::member).toList();
+      String shown =
+          members.size() == 1 ? members.get(0) : "a set of " + String.join(", ", members);
+      lines.add("$" + (lines.size() + 1) + "  " + shown);
     }
     return lines.isEmpty() ? List.of("none") : lines;
+  }
+
+  private String member(Source source) {
+    if (source instanceof Source.Constant constant) {
+      return constant.value() + " (" + typeName(constant.value()) + " in the text)";
+    }
+    String name =
+        parsed == null ? "" : parsed.parameters().get(((Source.Parameter) source).index());
+    return values.containsKey(name)
+        ? name + " = " + values.get(name) + " (" + typeName(values.get(name)) + ")"
+        : name + ", which has no value; the digest takes it as unset";
   }
 
   private static void add(List<String> lines, String name, List<String> content) {

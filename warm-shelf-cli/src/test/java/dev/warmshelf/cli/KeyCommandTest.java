@@ -88,12 +88,42 @@ class KeyCommandTest {
   }
 
   @Test
+  void twoStatementsAreComparedStepByStep(@TempDir Path directory) throws Exception {
+    Path file = directory.resolve("two.sql");
+    Files.writeString(
+        file,
+        "select a from b where c in (2, 1) and d = 5;\nSELECT a FROM b WHERE d = 5 AND c IN (1, 2)");
+    assertThat(Ran.of("key", "--compare", file.toString()).out()).contains("They share a key.");
+    Files.writeString(file, "select a from b where d = 5;\nselect a from b where d = 6");
+    assertThat(Ran.of("key", "--compare", file.toString()).out()).contains("part: values.");
+    Files.writeString(file, "select a from b where d = 5;\nselect a from b where d <> 5");
+    Ran ran = Ran.of("key", "--json", "--compare", file.toString());
+    assertThat(mapper.readTree(ran.out()).get("partAt").asText()).isEqualTo("normal form");
+    Files.writeString(file, "select 1");
+    assertComplaint(Ran.of("key", "--compare", file.toString()), "has 1");
+  }
+
+  @Test
+  void aSchemaFileSaysWhatNamesMean(@TempDir Path directory) throws Exception {
+    Path schema = directory.resolve("schema.sql");
+    Files.writeString(schema, "CREATE TABLE a (id int); CREATE VIEW v AS SELECT * FROM a");
+    Ran ran = Ran.of("key", "select * from v", "--schema", schema.toString());
+    assertThat(ran.out()).contains("footprint     public.a").doesNotContain("note");
+    assertThat(Ran.of("key", "select * from w", "--schema", schema.toString()).out())
+        .contains("refused: there is no table or view 'w'");
+    assertThat(Ran.of("key", "select * from v").out())
+        .contains("note          no database was asked");
+  }
+
+  @Test
   void whatCannotBeDoneIsOneLineAndExitCode2(@TempDir Path directory) throws Exception {
     assertComplaint(
         Ran.of("key", "selec 1"), "Wrong SQL: the statement is not understood at 'selec'");
     assertComplaint(Ran.of("key", "select 'x"), "Wrong SQL: No closing quote");
     assertComplaint(Ran.of("key", ""), "Wrong SQL: there is no statement");
     assertComplaint(Ran.of("key"), "Give one statement");
+    assertComplaint(
+        Ran.of("key", "select 1", "--db", "jdbc:postgresql://localhost:1/x"), "SHELF_DB_USER");
     assertComplaint(Ran.of("key", "select 1", "--bnd", "x=1"), "Unknown option");
     assertComplaint(Ran.of("key", "select :x, :y", "--bind", "x=1"), "Parameter 'y' has no value");
     assertComplaint(Ran.of("key", "select 1", "--bind", "x=1"), "no parameter 'x'");

@@ -1,5 +1,6 @@
 package dev.warmshelf.key;
 
+import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import org.jspecify.annotations.Nullable;
@@ -72,6 +73,25 @@ public final class ValuePlan {
 
   public List<Item> items() {
     return items;
+  }
+
+  /** For each place of the normal form, in order: the values that stand there, one or a set. */
+  public List<List<Source>> places() {
+    List<List<Source>> places = new ArrayList<>();
+    addPlaces(items, places);
+    return places;
+  }
+
+  private static void addPlaces(List<Item> items, List<List<Source>> places) {
+    for (Item item : items) {
+      if (item instanceof Item.One one) {
+        places.add(List.of(one.source()));
+      } else if (item instanceof Item.AnyOrder set) {
+        places.add(set.sources());
+      } else if (item instanceof Item.Swappable swappable) {
+        swappable.groups().forEach(group -> addPlaces(group, places));
+      }
+    }
   }
 
   byte[] encode(String[] names, @Nullable Object[] values) {

@@ -43,7 +43,10 @@ public record Refusal(Reason reason, String subject, int position) {
     String said =
         switch (reason) {
           case EMPTY -> "there is no statement";
-          case NOT_PARSED -> "the statement is not understood at '" + subject + "'";
+          case NOT_PARSED ->
+              "the statement is not understood at '"
+                  + subject
+                  + "'; if it is right, declare its tables";
           case SEVERAL_STATEMENTS -> "more than one statement; ask one question at a time";
           case NOT_A_READ -> "'" + subject + "' is not a read; only SELECT, VALUES and TABLE are";
           case CHANGES_DATA -> "'" + subject + "' changes data";
@@ -55,7 +58,7 @@ public record Refusal(Reason reason, String subject, int position) {
           case MAY_READ_TABLES ->
               subject
                   + "() is not immutable, so it may read tables or settings that nobody can see in"
-                  + " the statement; if it reads none, declare it IMMUTABLE in the database";
+                  + " the statement; declare the tables, or the function IMMUTABLE if it reads none";
           case UNKNOWN_FUNCTION ->
               "nothing is known about " + subject + "(); with a database its catalogue is asked";
           case UNKNOWN_OPERATOR ->

@@ -107,7 +107,8 @@ class AnalystTest {
     assertThat(refusal.message())
         .isEqualTo("random() can give another answer each time (position 23)");
     assertThat(refusal(guessing.verdict(SqlStatement.of("select a from b where"))).message())
-        .isEqualTo("the statement is not understood at 'where' (position 17)");
+        .isEqualTo(
+            "the statement is not understood at 'where'; if it is right, declare its tables (position 17)");
   }
 
   @Test
