@@ -6,6 +6,7 @@ import dev.warmshelf.key.Lane;
 import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.sql.Analyst;
 import dev.warmshelf.sql.Catalogue;
+import dev.warmshelf.sql.Pin;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.SqlTextException;
@@ -35,6 +36,7 @@ final class KeyExplanation {
   private final @Nullable String reason;
   private final boolean wrongSql;
   private final List<String> footprint;
+  private final List<String> pins;
 
   private KeyExplanation(String statement, Map<String, String> bindings, Schema schema)
       throws Failure {
@@ -50,6 +52,7 @@ final class KeyExplanation {
       this.reason = e.getMessage();
       this.wrongSql = true;
       this.footprint = List.of();
+      this.pins = List.of();
       return;
     }
     this.parsed = read;
@@ -61,12 +64,14 @@ final class KeyExplanation {
       this.reason = null;
       this.wrongSql = false;
       this.footprint = keepable.footprint().lanes().stream().map(Lane::name).toList();
+      this.pins = new Analyst(schema.catalogue()).pins(read).stream().map(this::pin).toList();
     } else {
       Refusal refusal = ((Verdict.Refused) verdict).refusal();
       this.reason = refusal.message();
       this.wrongSql =
           refusal.reason() == Refusal.Reason.NOT_PARSED || refusal.reason() == Refusal.Reason.EMPTY;
       this.footprint = List.of();
+      this.pins = List.of();
     }
   }
 
@@ -135,6 +140,7 @@ final class KeyExplanation {
     fields.put("verdict", reason == null ? "keepable" : "refused");
     fields.put("reason", reason);
     fields.put("footprint", footprint);
+    fields.put("pinned", pins);
     return fields;
   }
 
@@ -148,6 +154,9 @@ final class KeyExplanation {
     add(lines, "verdict", List.of(reason == null ? "keepable" : "refused: " + reason));
     if (reason == null) {
       add(lines, "footprint", footprint.isEmpty() ? List.of("reads no table") : footprint);
+      if (!pins.isEmpty()) {
+        add(lines, "pinned", pins);
+      }
       if (!footprint.isEmpty() && !schema.note().isEmpty()) {
         add(lines, "note", List.of(schema.note()));
       }
@@ -184,6 +193,25 @@ final class KeyExplanation {
       lines.add("$" + (lines.size() + 1) + "  " + shown);
     }
     return lines.isEmpty() ? List.of("none") : lines;
+  }
+
+  /** A pin as text: {@code public.booking[agent_id = 7]}. */
+  private String pin(Pin pin) {
+    List<String> values = pin.values().stream().map(this::pinned).toList();
+    return pin.table()
+        + "["
+        + pin.column()
+        + (values.size() == 1 ? " = " + values.get(0) : " in " + String.join(", ", values))
+        + "]";
+  }
+
+  private String pinned(Source source) {
+    if (source instanceof Source.Constant constant) {
+      return String.valueOf(constant.value());
+    }
+    String name =
+        parsed == null ? "" : parsed.parameters().get(((Source.Parameter) source).index());
+    return values.containsKey(name) ? String.valueOf(values.get(name)) : ":" + name;
   }
 
   private String member(Source source) {

@@ -47,7 +47,14 @@ class KeyCommandTest {
     assertThat(json.fieldNames())
         .toIterable()
         .containsExactly(
-            "statement", "normalForm", "parameters", "digest", "verdict", "reason", "footprint");
+            "statement",
+            "normalForm",
+            "parameters",
+            "digest",
+            "verdict",
+            "reason",
+            "footprint",
+            "pinned");
     assertThat(json.get("parameters").toString())
         .isEqualTo(
             "[{\"name\":\"1\",\"value\":\"7\",\"type\":\"whole number\"},"

@@ -2,14 +2,20 @@ package dev.warmshelf.sql;
 
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.sql.Catalogue.Relation;
 import dev.warmshelf.sql.Catalogue.Volatility;
 import dev.warmshelf.sql.Refusal.Reason;
 import dev.warmshelf.sql.Token.Kind;
+import java.util.ArrayList;
+import java.util.Comparator;
 import java.util.HashSet;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
 import java.util.TreeSet;
+import net.sf.jsqlparser.statement.select.PlainSelect;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -122,6 +128,49 @@ public final class Analyst {
       }
     }
     return new Verdict.Keepable(Footprint.of(lanes));
+  }
+
+  /**
+   * The columns that a keepable statement pins, for tables that are pinned wherever they occur in
+   * it. A table that it also reads through a view, or without a pin, is not among them.
+   *
+   * @throws CatalogueException if the catalogue could not be asked
+   */
+  public List<Pin> pins(SqlStatement statement) {
+    SyntaxTree tree;
+    try {
+      tree = SyntaxTree.of(statement);
+    } catch (SyntaxTree.NotParsedException e) {
+      return List.of();
+    }
+    Map<SyntaxTree.TableName, Map<String, List<Source>>> pinned = new LinkedHashMap<>();
+    for (PlainSelect select : tree.selects()) {
+      Equalities.of(select, statement, tree.selects().size() == 1)
+          .forEach(
+              (table, columns) -> {
+                SyntaxTree.TableName name = tree.nameOf(table);
+                if (name != null) {
+                  pinned.put(name, columns);
+                }
+              });
+    }
+    Set<Lane> unpinned = new HashSet<>();
+    for (SyntaxTree.TableName table : tree.tables()) {
+      boolean direct = catalogue.relation(table.schema(), table.name()) instanceof Relation.Table;
+      if (!direct || pinned.getOrDefault(table, Map.of()).isEmpty()) {
+        addLanes(table, unpinned, new HashSet<>());
+      }
+    }
+    List<Pin> pins = new ArrayList<>();
+    pinned.forEach(
+        (table, columns) -> {
+          if (catalogue.relation(table.schema(), table.name()) instanceof Relation.Table found
+              && !unpinned.contains(found.lane())) {
+            columns.forEach((column, values) -> pins.add(new Pin(found.lane(), column, values)));
+          }
+        });
+    pins.sort(Comparator.comparing(Pin::table).thenComparing(Pin::column));
+    return pins;
   }
 
   /** Adds the statement's lanes; returns the first reason to refuse it, or null. */

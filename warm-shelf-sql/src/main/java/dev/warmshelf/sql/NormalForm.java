@@ -399,7 +399,7 @@ final class NormalForm {
     return null;
   }
 
-  private static @Nullable Object date(String literal) {
+  static @Nullable Object date(String literal) {
     try {
       return literal.matches("'\\d{4}-\\d{2}-\\d{2}'")
           ? LocalDate.parse(literal.substring(1, literal.length() - 1))
@@ -413,7 +413,7 @@ final class NormalForm {
    * A plain string. One that ends in a blank stays in the text: compared with a {@code char(n)}
    * column, a constant loses such blanks and a parameter does not.
    */
-  private static @Nullable Object string(String literal) {
+  static @Nullable Object string(String literal) {
     if (!literal.startsWith("'") || literal.endsWith(" '")) {
       return null;
     }

@@ -12,6 +12,7 @@ import net.sf.jsqlparser.parser.TokenMgrException;
 import net.sf.jsqlparser.schema.Table;
 import net.sf.jsqlparser.statement.Statement;
 import net.sf.jsqlparser.statement.select.AllTableColumns;
+import net.sf.jsqlparser.statement.select.PlainSelect;
 import net.sf.jsqlparser.statement.select.Select;
 import org.jspecify.annotations.Nullable;
 
@@ -57,11 +58,14 @@ final class SyntaxTree {
     }
   }
 
+  private static final String STRING_MARK = "s";
+
   private final List<Token> tokens;
   private final List<Integer> starts;
   private final CteScopes scopes;
   private final List<TableName> tables = new ArrayList<>();
   private final List<Call> calls = new ArrayList<>();
+  private final List<PlainSelect> selects = new ArrayList<>();
 
   private SyntaxTree(List<Token> tokens, List<Integer> starts) {
     this.tokens = tokens;
@@ -73,7 +77,10 @@ final class SyntaxTree {
     // The parser must not read strings by rules of its own: a quote that it takes for the end of
     // one
     // could hide a table in what it takes for the next.
-    List<Token> harmless = statement.tokens().stream().map(SyntaxTree::withoutContent).toList();
+    List<Token> harmless = new ArrayList<>();
+    for (int i = 0; i < statement.tokens().size(); i++) {
+      harmless.add(withoutContent(statement.tokens().get(i), i));
+    }
     SqlStatement.Rendering plain = SqlStatement.render(harmless, parameter -> "?");
     SyntaxTree tree = new SyntaxTree(statement.tokens(), plain.starts());
     CCJSqlParser parser = CCJSqlParserUtil.newParser(plain.text());
@@ -91,10 +98,18 @@ final class SyntaxTree {
     return tree;
   }
 
-  private static Token withoutContent(Token token) {
+  /** A string's content as the parser sees it: which token it is. */
+  private static Token withoutContent(Token token, int index) {
     return token.kind() == Token.Kind.STRING
-        ? new Token(token.kind(), "'s'", token.position(), token.end())
+        ? new Token(token.kind(), "'" + STRING_MARK + index + "'", token.position(), token.end())
         : token;
+  }
+
+  /** The literal that stands in the statement where the parser saw this content. */
+  static String contentOf(String seen, SqlStatement statement) {
+    return seen.startsWith(STRING_MARK)
+        ? statement.tokens().get(Integer.parseInt(seen.substring(STRING_MARK.length()))).text()
+        : "";
   }
 
   List<TableName> tables() {
@@ -105,8 +120,30 @@ final class SyntaxTree {
     return calls;
   }
 
+  /**
+   * Every {@code SELECT} with a {@code FROM} of its own, an enclosing one before those inside it.
+   */
+  List<PlainSelect> selects() {
+    return selects;
+  }
+
+  /**
+   * The table name that a parser's table stands for, or null if it is a common table expression.
+   */
+  @Nullable TableName nameOf(Table table) {
+    Node node = table.getASTNode();
+    if (node == null) {
+      return null;
+    }
+    int position = tokens.get(tokenAt(node)).position();
+    return tables.stream().filter(name -> name.position() == position).findFirst().orElse(null);
+  }
+
   private void visit(Node node) {
     Object value = node.jjtGetValue();
+    if (value instanceof PlainSelect select && node.toString().equals("PlainSelect")) {
+      selects.add(select);
+    }
     if (value instanceof AllTableColumns) {
       return; // "b.*" names an alias, not a table
     }
