@@ -94,7 +94,8 @@ public final class Question<T> {
     if (verdict instanceof Verdict.Keepable keepable) {
       return query
           .shelf()
-          .<Answer, V, SQLException>read(key, keepable.footprint(), this::load, view);
+          .<Answer, V, SQLException>read(
+              key, keepable.footprint(), this::load, Answer::mayBeShared, view);
     }
     String why = ((Verdict.Refused) verdict).refusal().message();
     return query
@@ -126,10 +127,11 @@ public final class Question<T> {
       if (!autoCommit) {
         connection.setAutoCommit(true);
       }
+      boolean known = query.warm().sessions().isAsExpected(connection);
       try (PreparedStatement statement = connection.prepareStatement(query.driverText())) {
         Binding.bind(statement, values, query.driverOrder());
         try (ResultSet result = statement.executeQuery()) {
-          return Answer.read(result);
+          return Answer.read(result, known);
         }
       } finally {
         if (!autoCommit) {

@@ -49,6 +49,7 @@ public final class WarmShelf implements AutoCloseable {
   private static final int TEXTS_REMEMBERED = 4_096;
 
   private final DataSource dataSource;
+  private final Sessions sessions;
   private final String namespace;
   private final Board board;
   private final SystemTime time;
@@ -60,7 +61,8 @@ public final class WarmShelf implements AutoCloseable {
 
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
     this.dataSource = builder.dataSource;
-    this.namespace = builder.namespace + "|" + session.ambient();
+    this.sessions = new Sessions(session);
+    this.namespace = builder.namespace + "|" + sessions.ambient();
     this.time = time;
     this.board = board;
     this.feed = builder.feed;
@@ -76,8 +78,9 @@ public final class WarmShelf implements AutoCloseable {
   /**
    * Begins to configure.
    *
-   * @param dataSource where reads go; best a pool. Its connections must all lead to the same
-   *     database, as the same role, with the same settings
+   * @param dataSource where reads go; best a pool. Its connections should all lead to the same
+   *     database, as the same role, with the same settings: answers of one that differs from the
+   *     first are not kept
    */
   public static Builder over(DataSource dataSource) {
     return new Builder(Objects.requireNonNull(dataSource, "dataSource"));
@@ -146,6 +149,10 @@ public final class WarmShelf implements AutoCloseable {
 
   DataSource dataSource() {
     return dataSource;
+  }
+
+  Sessions sessions() {
+    return sessions;
   }
 
   String namespace() {

@@ -208,6 +208,32 @@ class ShelvedQueryTest {
   }
 
   @Test
+  void whatASessionUnlikeTheOthersAnswersIsNotShared() throws Exception {
+    database.run(
+        "CREATE SCHEMA yard; CREATE TABLE yard.crew AS SELECT 'yard' AS name;"
+            + "CREATE TABLE public.crew AS SELECT 'public' AS name");
+    dev.warmshelf.journal.Journal.on(database.dataSource())
+        .install(List.of("public.crew", "yard.crew"));
+    PGSimpleDataSource odd = database.postgres();
+    odd.setCurrentSchema("yard,public");
+    javax.sql.DataSource source = org.mockito.Mockito.mock(javax.sql.DataSource.class);
+    org.mockito.Mockito.when(source.getConnection())
+        .thenAnswer(call -> database.dataSource().getConnection());
+    try (WarmShelf mixed =
+        WarmShelf.over(source).following(JournalFeed.on(database.dataSource())).open()) {
+      ShelvedQuery<String> name = mixed.query("SELECT name FROM crew").as(String.class);
+      assertThat(name.verdict()).isInstanceOf(Verdict.Keepable.class);
+      org.mockito.Mockito.when(source.getConnection())
+          .thenAnswer(call -> odd.getConnection())
+          .thenAnswer(call -> database.dataSource().getConnection());
+      assertThat(name.only().value()).isEqualTo("yard"); // what that session answers, for itself
+      assertThat(name.only().value()).isEqualTo("public");
+      assertThat(name.only().origin()).isEqualTo(Origin.KEPT);
+      assertThat(name.only().value()).isEqualTo("public");
+    }
+  }
+
+  @Test
   void aSourceThatHandsOutOpenTransactionsIsReadInNewOnes() throws Exception { // R4
     LingeringSource lingering = new LingeringSource(database.dataSource());
     try (WarmShelf pooled =

@@ -16,6 +16,7 @@ import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Consumer;
 import java.util.function.Function;
+import java.util.function.Predicate;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -120,18 +121,22 @@ public final class Shelf {
    */
   public <V extends @Nullable Object, X extends Exception> Reading<V> read(
       Key key, Footprint footprint, Loader<? extends V, X> loader) throws X {
-    return this.<V, V, X>read(key, footprint, loader, value -> value);
+    return this.<V, V, X>read(key, footprint, loader, value -> true, value -> value);
   }
 
   /**
    * The same, with a look at the kept answer: what is kept is {@code A}, and the caller gets what
    * {@code view} makes of it at each read.
+   *
+   * @param mayBeShared whether what was loaded is good for others too; what is not goes to the caller
+   *     that loaded it, and to nobody else
    */
   public <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
       Reading<V> read(
           Key key,
           Footprint footprint,
           Loader<? extends A, X> loader,
+          Predicate<? super A> mayBeShared,
           Function<? super A, ? extends V> view)
           throws X {
     long began = meters.timesThisHit() ? time.nanos() : 0;
@@ -148,7 +153,7 @@ public final class Shelf {
       return bypass(BypassReason.SHELF_FAILED, "shelf failed: " + e, loader, view);
     }
     if (entry == null) {
-      return miss(key, footprint, loader, view);
+      return miss(key, footprint, loader, mayBeShared, view);
     }
     entry.use();
     meters.hit();
@@ -213,6 +218,7 @@ public final class Shelf {
           Key key,
           Footprint footprint,
           Loader<? extends A, X> loader,
+          Predicate<? super A> mayBeShared,
           Function<? super A, ? extends V> view)
           throws X {
     meters.miss();
@@ -235,7 +241,7 @@ public final class Shelf {
       // Too old to share. Later callers share the younger load instead.
       flights.replace(key, other, mine);
     }
-    return lead(key, footprint, loader, view, mine);
+    return lead(key, footprint, loader, mayBeShared, view, mine);
   }
 
   /** Loads, keeps and answers. The flight is in the map, or stands alone: both are sound. */
@@ -244,6 +250,7 @@ public final class Shelf {
           Key key,
           Footprint footprint,
           Loader<? extends A, X> loader,
+          Predicate<? super A> mayBeShared,
           Function<? super A, ? extends V> view,
           Flight flight)
           throws X {
@@ -268,8 +275,10 @@ public final class Shelf {
       Entry entry =
           new Entry(
               key, value, footprint, flight.fence(), beganAt, ended, ended - began, lifetimeNanos);
-      flight.land(entry);
-      keep(entry);
+      if (mayBeShared.test(value)) {
+        flight.land(entry);
+        keep(entry);
+      }
       return reading(entry, Origin.LOADED, 0, null, view);
     } finally {
       flight.land(null);

@@ -26,8 +26,14 @@ public record Session(String ambient, boolean replica) {
 
   /** Asks one of the data source's connections. */
   public static Session of(DataSource dataSource) throws SQLException {
-    try (Connection connection = dataSource.getConnection();
-        Statement statement = connection.createStatement();
+    try (Connection connection = dataSource.getConnection()) {
+      return of(connection);
+    }
+  }
+
+  /** Asks this connection. */
+  public static Session of(Connection connection) throws SQLException {
+    try (Statement statement = connection.createStatement();
         ResultSet row = statement.executeQuery(ASK)) {
       row.next();
       return new Session(row.getString(1), row.getBoolean(2));

@@ -27,17 +27,23 @@ import org.jspecify.annotations.Nullable;
 public final class Answer {
   private final List<String> columns;
   private final List<@Nullable Object[]> rows;
+  private final boolean mayBeShared;
   private volatile @Nullable Mapped<?> lastMapped;
 
   private record Mapped<T>(Mapper<T> by, List<T> rows) {}
 
-  private Answer(List<String> columns, List<@Nullable Object[]> rows) {
+  private Answer(List<String> columns, List<@Nullable Object[]> rows, boolean mayBeShared) {
     this.columns = columns;
     this.rows = rows;
+    this.mayBeShared = mayBeShared;
   }
 
-  /** Reads a result to its end. */
-  public static Answer read(ResultSet result) throws SQLException {
+  /**
+   * Reads a result to its end.
+   *
+   * @param mayBeShared whether the session that gave it is like all others
+   */
+  public static Answer read(ResultSet result, boolean mayBeShared) throws SQLException {
     ResultSetMetaData meta = result.getMetaData();
     int width = meta.getColumnCount();
     List<String> columns = new ArrayList<>(width);
@@ -54,12 +60,17 @@ public final class Answer {
       }
       rows.add(row);
     }
-    return new Answer(List.copyOf(columns), rows);
+    return new Answer(List.copyOf(columns), rows, mayBeShared);
   }
 
   /** Column labels, as the database gave them. */
   List<String> columns() {
     return columns;
+  }
+
+  /** Whether others may be given this answer too. */
+  public boolean mayBeShared() {
+    return mayBeShared;
   }
 
   /** How many rows there are. */
