@@ -216,7 +216,7 @@ final class KeyExplanation {
 
   private String member(Source source) {
     if (source instanceof Source.Constant constant) {
-      return constant.value() + " (" + typeName(constant.value()) + " in the text)";
+      return constant.value() + " (" + typeName(constant.value()) + ", a constant)";
     }
     String name =
         parsed == null ? "" : parsed.parameters().get(((Source.Parameter) source).index());

@@ -44,30 +44,39 @@ public final class JournalFeed implements Feed {
   /** How long the feed waits between two polls unless told otherwise. */
   public static final Duration DEFAULT_INTERVAL = Duration.ofMillis(20);
 
+  /** How long the journal keeps its rows unless told otherwise. */
+  public static final Duration DEFAULT_RETENTION = Duration.ofHours(1);
+
   private static final Logger LOG = LoggerFactory.getLogger(JournalFeed.class);
 
   /** What the journal calls a change of the schema. */
   private static final Lane SCHEMA = Lane.named("*");
 
   private static final int NETWORK_TIMEOUT_MILLIS = 5_000;
+  private static final Duration TRIM_INTERVAL = Duration.ofMinutes(1);
   private static final Duration COVERAGE_INTERVAL = Duration.ofSeconds(1);
   private static final Duration PAUSE_AFTER_FAILURE = Duration.ofMillis(200);
 
   /** One statement, one snapshot: the new place, and what has ended since the old one. */
   private static final String POLL =
       """
-      SELECT pg_current_snapshot()::text, i.name::text, j.lane
+      SELECT pg_current_snapshot()::text, i.name::text, j.lane,
+             i.trimmed_through >= pg_snapshot_xmin(?::pg_snapshot)
       FROM warm_shelf.installation i
            LEFT JOIN warm_shelf.journal j
                   ON j.xid >= pg_snapshot_xmin(?::pg_snapshot)
                  AND NOT pg_visible_in_snapshot(j.xid, ?::pg_snapshot)
       """;
 
+  private static final String TRIM = "SELECT warm_shelf.trim_journal(make_interval(secs => ?))";
+  private static final String INSUFFICIENT_PRIVILEGE = "42501";
+
   private static final String FIND_PLACE =
       "SELECT pg_current_snapshot()::text, name::text FROM warm_shelf.installation";
 
   private final DataSource dataSource;
   private final Duration interval;
+  private final Duration retention;
   private volatile boolean closed;
   private volatile Set<Lane> covered = Set.of();
 
@@ -83,17 +92,20 @@ public final class JournalFeed implements Feed {
   private @Nullable Place place;
   private boolean lost;
   private long coveredAskedNanos;
+  private long trimmedNanos;
+  private boolean mayTrim = true;
 
   private record Place(String snapshot, String installation) {}
 
-  private JournalFeed(DataSource dataSource, Duration interval) {
+  private JournalFeed(DataSource dataSource, Duration interval, Duration retention) {
     this.dataSource = dataSource;
     this.interval = interval;
+    this.retention = retention;
   }
 
   /** A feed that polls every {@link #DEFAULT_INTERVAL}. */
   public static JournalFeed on(DataSource dataSource) {
-    return new JournalFeed(dataSource, DEFAULT_INTERVAL);
+    return new JournalFeed(dataSource, DEFAULT_INTERVAL, DEFAULT_RETENTION);
   }
 
   /**
@@ -106,7 +118,21 @@ public final class JournalFeed implements Feed {
       throw new IllegalArgumentException(
           "The poll interval must be longer than zero, but is " + pause + ".");
     }
-    return new JournalFeed(dataSource, pause);
+    return new JournalFeed(dataSource, pause, retention);
+  }
+
+  /**
+   * The same feed with another retention: rows of the journal older than this are forgotten. A
+   * reader that was away for longer knows, and starts anew.
+   *
+   * @param age a minute or more
+   */
+  public JournalFeed keeping(Duration age) {
+    if (age.compareTo(Duration.ofMinutes(1)) < 0) {
+      throw new IllegalArgumentException(
+          "The journal must be kept for a minute or more, but was to be kept for " + age + ".");
+    }
+    return new JournalFeed(dataSource, interval, age);
   }
 
   @Override
@@ -168,6 +194,9 @@ public final class JournalFeed implements Feed {
         if (missedLane && time.nanos() - coveredAskedNanos > COVERAGE_INTERVAL.toNanos()) {
           askCoverage(time);
         }
+        if (mayTrim && time.nanos() - trimmedNanos > TRIM_INTERVAL.toNanos()) {
+          trim(time);
+        }
         if (lost) {
           lost = false;
           LOG.info("The journal feed is back; it goes on from its place.");
@@ -192,11 +221,14 @@ public final class JournalFeed implements Feed {
     PreparedStatement statement = Objects.requireNonNull(poll, "connected");
     statement.setString(1, before.snapshot());
     statement.setString(2, before.snapshot());
+    statement.setString(3, before.snapshot());
     Place now = null;
+    boolean trimmed = false;
     Set<Lane> changed = new HashSet<>();
     try (ResultSet rows = statement.executeQuery()) {
       while (rows.next()) {
         now = new Place(rows.getString(1), rows.getString(2));
+        trimmed = rows.getBoolean(4);
         String lane = rows.getString(3);
         if (lane != null) {
           changed.add(Lane.named(lane));
@@ -206,8 +238,10 @@ public final class JournalFeed implements Feed {
     if (now == null) {
       throw new SQLException("The journal's installation has no name; it was removed or emptied.");
     }
-    if (!now.installation().equals(before.installation())) {
-      LOG.warn("The journal was installed anew; all kept answers are out.");
+    if (trimmed || !now.installation().equals(before.installation())) {
+      LOG.warn(
+          "The feed has lost its place, since the journal was {}; all kept answers are out.",
+          trimmed ? "trimmed meanwhile" : "installed anew");
       askCoverage(time);
       board.noteSchemaChange();
     } else if (changed.contains(SCHEMA)) {
@@ -245,6 +279,26 @@ public final class JournalFeed implements Feed {
       connection = null;
       fresh.close();
       throw e;
+    }
+  }
+
+  /**
+   * Anybody who reads the journal trims it now and then; a role that may not leaves it to others.
+   */
+  private void trim(TimeSource time) throws SQLException {
+    trimmedNanos = time.nanos();
+    Connection open = Objects.requireNonNull(connection, "connected");
+    try (PreparedStatement statement = open.prepareStatement(TRIM)) {
+      statement.setLong(1, retention.toSeconds());
+      statement.execute();
+    } catch (SQLException e) {
+      if (!INSUFFICIENT_PRIVILEGE.equals(e.getSQLState())) {
+        throw e;
+      }
+      mayTrim = false;
+      LOG.warn(
+          "This role may not trim the journal, which grows until one may: GRANT EXECUTE ON FUNCTION"
+              + " warm_shelf.trim_journal(interval) to it.");
     }
   }
 

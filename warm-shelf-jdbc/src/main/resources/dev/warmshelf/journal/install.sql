@@ -7,14 +7,36 @@ CREATE SCHEMA IF NOT EXISTS warm_shelf;
 CREATE TABLE IF NOT EXISTS warm_shelf.journal (
   xid   xid8 NOT NULL DEFAULT pg_current_xact_id(),
   lane  text NOT NULL,
-  kind  text NOT NULL
+  kind  text NOT NULL,
+  at    timestamptz NOT NULL DEFAULT clock_timestamp()
 );
 CREATE INDEX IF NOT EXISTS journal_xid ON warm_shelf.journal (xid);
 
--- Names this installation. A reader that finds another name has lost its place.
-CREATE TABLE IF NOT EXISTS warm_shelf.installation (name uuid NOT NULL);
-INSERT INTO warm_shelf.installation SELECT gen_random_uuid()
+-- Names this installation, and tells through which transaction rows have been trimmed. A reader that
+-- finds another name, or whose place is older than the trimming, has lost its place.
+CREATE TABLE IF NOT EXISTS warm_shelf.installation (
+  name             uuid NOT NULL,
+  trimmed_through  xid8 NOT NULL DEFAULT '0'
+);
+INSERT INTO warm_shelf.installation (name) SELECT gen_random_uuid()
 WHERE NOT EXISTS (SELECT FROM warm_shelf.installation);
+
+-- Forgets rows that are older than asked and whose transactions every snapshot has passed.
+CREATE OR REPLACE FUNCTION warm_shelf.trim_journal(keep interval) RETURNS bigint
+LANGUAGE sql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
+  WITH gone AS (
+    DELETE FROM warm_shelf.journal
+    WHERE at < clock_timestamp() - greatest(keep, interval '1 minute')
+      AND xid < pg_snapshot_xmin(pg_current_snapshot())
+    RETURNING xid
+  ), noted AS (
+    UPDATE warm_shelf.installation i SET trimmed_through = last.xid
+    FROM (SELECT xid FROM gone ORDER BY xid DESC LIMIT 1) last
+    WHERE i.trimmed_through < last.xid
+  )
+  SELECT count(*) FROM gone;
+$function$;
+REVOKE ALL ON FUNCTION warm_shelf.trim_journal(interval) FROM PUBLIC;
 
 CREATE OR REPLACE FUNCTION warm_shelf.note_change() RETURNS trigger
 LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$

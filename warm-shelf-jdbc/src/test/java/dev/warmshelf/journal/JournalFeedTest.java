@@ -222,6 +222,58 @@ class JournalFeedTest {
   }
 
   @Test
+  void aReaderWhosePlaceWasTrimmedStartsAnew() throws Exception { // R7, journal trimmed
+    ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
+    port.only();
+    try (Connection away = database.dataSource().getConnection();
+        Statement lock = away.createStatement()) {
+      away.setAutoCommit(false);
+      // The reader cannot look while its change is written, grows old and is trimmed.
+      lock.execute("LOCK TABLE warm_shelf.installation IN ACCESS EXCLUSIVE MODE");
+      Waiting.until(
+          "the feed waits",
+          () ->
+              database
+                  .ask(
+                      "SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock'"
+                          + " AND datname = current_database()")
+                  .equals("1"));
+      database.run("UPDATE port SET code = 'NEW' WHERE id = 1");
+      database.run("UPDATE warm_shelf.journal SET at = at - interval '1 day'");
+      lock.execute("SELECT 1"); // a new snapshot, in which that update has ended
+      lock.execute("DELETE FROM warm_shelf.journal");
+      lock.execute(
+          "UPDATE warm_shelf.installation"
+              + " SET trimmed_through = pg_snapshot_xmax(pg_current_snapshot())");
+      away.commit();
+    }
+    Waiting.untilDelivered(warm);
+    assertThat(port.only().value()).isEqualTo("NEW");
+  }
+
+  @Test
+  void trimmingForgetsOldRowsAndNothingThatALiveReaderNeeds() throws Exception {
+    ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
+    try (Connection open = database.dataSource().getConnection();
+        Statement change = open.createStatement()) {
+      open.setAutoCommit(false);
+      database.run("UPDATE notice SET version = 2 WHERE id = 1"); // old, and passed by all
+      Waiting.untilDelivered(warm);
+      database.run("UPDATE warm_shelf.journal SET at = at - interval '1 day'");
+      change.execute("UPDATE port SET code = 'NEW' WHERE id = 1"); // still open
+      database.run("SELECT warm_shelf.trim_journal('1 hour')");
+      assertThat(database.ask("SELECT count(*) FROM warm_shelf.journal")).isEqualTo("0");
+      port.only();
+      open.commit();
+    }
+    Waiting.untilDelivered(warm);
+    assertThat(port.only().value()).isEqualTo("NEW");
+    assertThat(database.ask("SELECT count(*) FROM warm_shelf.journal")).isEqualTo("1");
+    database.run("SELECT warm_shelf.trim_journal('0')"); // never younger than a minute
+    assertThat(database.ask("SELECT count(*) FROM warm_shelf.journal")).isEqualTo("1");
+  }
+
+  @Test
   void installingIsRepeatableAndRemovingLeavesNothingBehind() throws Exception {
     Journal journal = Journal.on(database.dataSource());
     journal.install(SkerryLine.TABLES);

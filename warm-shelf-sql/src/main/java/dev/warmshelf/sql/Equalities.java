@@ -6,8 +6,10 @@ import java.util.Collection;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import net.sf.jsqlparser.expression.DateTimeLiteralExpression;
+import net.sf.jsqlparser.expression.DateUnitExpression;
 import net.sf.jsqlparser.expression.Expression;
 import net.sf.jsqlparser.expression.JdbcParameter;
 import net.sf.jsqlparser.expression.LongValue;
@@ -207,6 +209,10 @@ final class Equalities {
   }
 
   private static @Nullable Reference reference(Expression expression, @Nullable String onlyTable) {
+    if (expression instanceof DateUnitExpression unit && onlyTable != null) {
+      // The parser takes a bare column named day, month or year for a unit of time.
+      return new Reference(onlyTable, unit.getType().name().toLowerCase(Locale.ROOT));
+    }
     if (!(expression instanceof Column column)) {
       return null;
     }

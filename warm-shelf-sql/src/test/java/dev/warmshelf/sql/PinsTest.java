@@ -16,6 +16,7 @@ class PinsTest {
         "select * from b where agent = 7 | b.agent=[7]",
         "select * from b where 7 = agent and x > 1 | b.agent=[7]",
         "select * from b where agent = :a and (c = 'x''y') | b.agent=[:0] b.c=[x'y]",
+        "select * from b where day = :d and b.month = 3 | b.day=[:0] b.month=[3]",
         "select * from b where d = date '2026-05-01' | b.d=[2026-05-01]",
         "select * from b where agent in (7, :a) | b.agent=[7, :0]",
         "select * from b where agent = 7 or x = 1 | ``",
