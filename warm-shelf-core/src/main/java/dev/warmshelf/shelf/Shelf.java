@@ -128,8 +128,8 @@ public final class Shelf {
    * The same, with a look at the kept answer: what is kept is {@code A}, and the caller gets what
    * {@code view} makes of it at each read.
    *
-   * @param mayBeShared whether what was loaded is good for others too; what is not goes to the caller
-   *     that loaded it, and to nobody else
+   * @param mayBeShared whether what was loaded is good for others too; what is not goes to the
+   *     caller that loaded it, and to nobody else
    */
   public <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
       Reading<V> read(

@@ -11,6 +11,7 @@ import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
+import java.sql.Statement;
 import java.time.Duration;
 import java.util.HashSet;
 import java.util.Objects;
@@ -272,6 +273,8 @@ public final class JournalFeed implements Feed {
     try {
       fresh.setAutoCommit(true);
       fresh.setNetworkTimeout(Runnable::run, NETWORK_TIMEOUT_MILLIS);
+      execute(
+          fresh, "SET plan_cache_mode = force_generic_plan"); // planning costs more than polling
       poll = fresh.prepareStatement(POLL);
       connection = fresh;
       askCoverage(time);
@@ -313,11 +316,17 @@ public final class JournalFeed implements Feed {
     connection = null;
     poll = null;
     if (open != null) {
-      try {
-        open.close();
+      try (open) {
+        execute(open, "RESET plan_cache_mode"); // a pool may hand the connection to somebody else
       } catch (SQLException e) {
         LOG.debug("closing the journal's connection failed", e);
       }
+    }
+  }
+
+  private static void execute(Connection on, String sql) throws SQLException {
+    try (Statement statement = on.createStatement()) {
+      statement.execute(sql);
     }
   }
 }

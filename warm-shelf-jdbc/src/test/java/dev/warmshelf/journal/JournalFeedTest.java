@@ -12,6 +12,8 @@ import dev.warmshelf.key.Lane;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.sql.Statement;
@@ -25,6 +27,7 @@ import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.ValueSource;
+import org.postgresql.ds.PGSimpleDataSource;
 
 /** The situations of docs/freshness.md, on a real PostgreSQL. */
 class JournalFeedTest {
@@ -310,6 +313,32 @@ class JournalFeedTest {
                     "SET ROLE clerk; INSERT INTO warm_shelf.journal VALUES ('1', 'x', 'y')"))
         .isInstanceOf(SQLException.class)
         .hasMessageContaining("permission denied");
+  }
+
+  @Test
+  void theRightsThatTheDocumentsNameAreEnoughToFollow() throws Exception {
+    database.run(
+        "DO $$ BEGIN CREATE ROLE follower LOGIN; EXCEPTION WHEN duplicate_object THEN NULL; END $$;"
+            + "GRANT SELECT ON port TO follower");
+    String page = Files.readString(Path.of("../docs/freshness.md"));
+    int grants = page.indexOf("GRANT USAGE");
+    database.run(
+        page.substring(grants, page.indexOf("```", grants)).replace("TO app", "TO follower"));
+    PGSimpleDataSource source = database.postgres();
+    source.setUser("follower");
+    try (WarmShelf theirs = WarmShelf.over(source).following(JournalFeed.on(source)).open()) {
+      ShelvedQuery<String> port =
+          theirs.query("SELECT code FROM port WHERE id = 1").as(String.class);
+      port.only();
+      assertThat(port.only().origin()).isEqualTo(Origin.KEPT);
+      database.run("UPDATE port SET code = 'NEW' WHERE id = 1");
+      Waiting.untilDelivered(theirs);
+      assertThat(port.only().value()).isEqualTo("NEW");
+    }
+    try (Connection connection = source.getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute("SELECT warm_shelf.trim_journal('1 hour')");
+    }
   }
 
   @Test

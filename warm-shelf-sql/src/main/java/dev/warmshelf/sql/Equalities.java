@@ -193,13 +193,12 @@ final class Equalities {
     } else if (expression instanceof LongValue number && number.getStringValue().length() < 19) {
       return new Source.Constant(number.getValue());
     } else if (expression instanceof StringValue string && string.getPrefix() == null) {
-      return constant(NormalForm.string(SyntaxTree.contentOf(string.getValue(), statement)));
+      return constant(Literal.string(SyntaxTree.contentOf(string.getValue(), statement)));
     } else if (expression instanceof DateTimeLiteralExpression literal
         && "date".equalsIgnoreCase(String.valueOf(literal.getType()))) {
       String quoted = literal.getValue();
       return constant(
-          NormalForm.date(
-              SyntaxTree.contentOf(quoted.substring(1, quoted.length() - 1), statement)));
+          Literal.date(SyntaxTree.contentOf(quoted.substring(1, quoted.length() - 1), statement)));
     }
     return null;
   }

@@ -5,9 +5,6 @@ import dev.warmshelf.key.ValuePlan.Item;
 import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.key.ValuePlan.Width;
 import dev.warmshelf.sql.Token.Kind;
-import java.math.BigDecimal;
-import java.time.DateTimeException;
-import java.time.LocalDate;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
@@ -57,7 +54,6 @@ final class NormalForm {
           "left",
           "right",
           "returning");
-  private static final Set<String> COMPARISONS = Set.of("=", "<>", "<", ">", "<=", ">=");
   private static final Set<String> BEGINS_QUERY = Set.of("select", "with", "values", "table");
   private static final Token ELLIPSIS = new Token(Kind.PUNCTUATION, "...", -1, -1);
 
@@ -102,40 +98,6 @@ final class NormalForm {
     return deepest;
   }
 
-  /** A token, or what stands between parentheses. */
-  private sealed interface Node {
-    record Leaf(Token token) implements Node {}
-
-    record Parenthesis(Token open, List<Node> inside, @Nullable Token close) implements Node {}
-
-    static List<Node> tree(List<Token> tokens) {
-      int[] at = {0};
-      List<Node> nodes = new ArrayList<>();
-      while (at[0] < tokens.size()) {
-        nodes.addAll(siblings(tokens, at));
-        if (at[0] < tokens.size()) {
-          nodes.add(new Leaf(tokens.get(at[0]++))); // a closing parenthesis too many
-        }
-      }
-      return nodes;
-    }
-
-    private static List<Node> siblings(List<Token> tokens, int[] at) {
-      List<Node> nodes = new ArrayList<>();
-      while (at[0] < tokens.size() && !tokens.get(at[0]).is(")")) {
-        Token token = tokens.get(at[0]++);
-        if (token.is("(")) {
-          List<Node> inside = siblings(tokens, at);
-          Token close = at[0] < tokens.size() ? tokens.get(at[0]++) : null;
-          nodes.add(new Parenthesis(token, inside, close));
-        } else {
-          nodes.add(new Leaf(token));
-        }
-      }
-      return nodes;
-    }
-  }
-
   /** A part of the normal form, not yet written. */
   private sealed interface Piece {
     record Word(Token token) implements Piece {}
@@ -156,7 +118,7 @@ final class NormalForm {
     int at = 0;
     while (at < nodes.size()) {
       int end = at;
-      while (end < nodes.size() && !isWord(nodes.get(end), BEGINS_CONDITION)) {
+      while (end < nodes.size() && !nodes.get(end).isWord(BEGINS_CONDITION)) {
         end++;
       }
       int from = Math.min(end + 1, nodes.size());
@@ -166,7 +128,7 @@ final class NormalForm {
         to++;
       }
       if (from < to) {
-        boolean distinctOn = end > 0 && isWord(nodes.get(end - 1), Set.of("distinct"));
+        boolean distinctOn = end > 0 && nodes.get(end - 1).isWord(Set.of("distinct"));
         List<Node> region = nodes.subList(from, to);
         pieces.addAll(distinctOn ? plain(region) : condition(region));
       }
@@ -176,11 +138,11 @@ final class NormalForm {
   }
 
   private static boolean endsCondition(List<Node> nodes, int at) {
-    if (isPunctuation(nodes.get(at), ",")) {
+    if (nodes.get(at).isPunctuation(",")) {
       return true;
     }
     boolean call = at + 1 < nodes.size() && nodes.get(at + 1) instanceof Node.Parenthesis;
-    return isWord(nodes.get(at), ENDS_CONDITION) && !call;
+    return nodes.get(at).isWord(ENDS_CONDITION) && !call;
   }
 
   private List<Piece> plain(List<Node> nodes) {
@@ -193,7 +155,7 @@ final class NormalForm {
       }
       Token token = ((Node.Leaf) node).token();
       Source limit =
-          i > 0 && isWord(nodes.get(i - 1), Set.of("limit", "offset")) && endsThere(nodes, i + 1)
+          i > 0 && nodes.get(i - 1).isWord(Set.of("limit", "offset")) && endsThere(nodes, i + 1)
               ? source(nodes, i, i + 1)
               : null;
       if (limit != null) {
@@ -208,7 +170,7 @@ final class NormalForm {
   }
 
   private static boolean endsThere(List<Node> nodes, int at) {
-    return at >= nodes.size() || isWord(nodes.get(at), ENDS_CONDITION);
+    return at >= nodes.size() || nodes.get(at).isWord(ENDS_CONDITION);
   }
 
   private List<Piece> condition(List<Node> nodes) {
@@ -246,15 +208,15 @@ final class NormalForm {
     int openCases = 0;
     boolean between = false;
     for (int i = 0; i < nodes.size(); i++) {
-      if (isWord(nodes.get(i), Set.of("case"))) {
+      if (nodes.get(i).isWord(Set.of("case"))) {
         openCases++;
-      } else if (isWord(nodes.get(i), Set.of("end"))) {
+      } else if (nodes.get(i).isWord(Set.of("end"))) {
         openCases--;
-      } else if (isWord(nodes.get(i), Set.of("between"))) {
+      } else if (nodes.get(i).isWord(Set.of("between"))) {
         between = true;
-      } else if (between && openCases == 0 && isWord(nodes.get(i), Set.of("and"))) {
+      } else if (between && openCases == 0 && nodes.get(i).isWord(Set.of("and"))) {
         between = false;
-      } else if (openCases == 0 && isWord(nodes.get(i), Set.of(operator))) {
+      } else if (openCases == 0 && nodes.get(i).isWord(Set.of(operator))) {
         parts.add(nodes.subList(from, i));
         from = i + 1;
       }
@@ -265,7 +227,7 @@ final class NormalForm {
 
   private List<Piece> operand(List<Node> nodes) {
     int last = nodes.size() - 1;
-    boolean negated = last == 1 && isWord(nodes.get(0), Set.of("not"));
+    boolean negated = last == 1 && nodes.get(0).isWord(Set.of("not"));
     if ((last == 0 || negated)
         && nodes.get(last) instanceof Node.Parenthesis parenthesis
         && isCondition(parenthesis.inside())) {
@@ -285,7 +247,7 @@ final class NormalForm {
           continue;
         }
       }
-      Piece set = at > 0 && isWord(nodes.get(at - 1), Set.of("in")) ? set(nodes.get(at)) : null;
+      Piece set = at > 0 && nodes.get(at - 1).isWord(Set.of("in")) ? set(nodes.get(at)) : null;
       if (set == null) {
         pieces.addAll(plain(nodes.subList(at, at + 1)));
       } else {
@@ -299,29 +261,29 @@ final class NormalForm {
   /** Whether what stands in parentheses is a condition, not a query and not a list. */
   private static boolean isCondition(List<Node> inside) {
     return !inside.isEmpty()
-        && !isWord(inside.get(0), BEGINS_QUERY)
-        && inside.stream().noneMatch(node -> isPunctuation(node, ","));
+        && !inside.get(0).isWord(BEGINS_QUERY)
+        && inside.stream().noneMatch(node -> node.isPunctuation(","));
   }
 
   /** Whether the nodes from..to are one side of a comparison, a pattern, or a bound of BETWEEN. */
   private static boolean isCompared(List<Node> nodes, int from, int to) {
     if (from == 0) {
-      return to < nodes.size() && isComparison(nodes.get(to));
+      return to < nodes.size() && nodes.get(to).isComparison();
     }
     Node before = nodes.get(from - 1);
     boolean atEnd = to == nodes.size();
-    if (isComparison(before)
-        || isWord(before, Set.of("like", "ilike"))
-        || (isWord(before, Set.of("and")) && betweenStandsBefore(nodes, from - 1))) {
+    if (before.isComparison()
+        || before.isWord(Set.of("like", "ilike"))
+        || (before.isWord(Set.of("and")) && betweenStandsBefore(nodes, from - 1))) {
       return atEnd;
     }
-    return isWord(before, Set.of("between", "symmetric"))
+    return before.isWord(Set.of("between", "symmetric"))
         && to < nodes.size()
-        && isWord(nodes.get(to), Set.of("and"));
+        && nodes.get(to).isWord(Set.of("and"));
   }
 
   private static boolean betweenStandsBefore(List<Node> nodes, int index) {
-    return nodes.subList(0, index).stream().anyMatch(node -> isWord(node, Set.of("between")));
+    return nodes.subList(0, index).stream().anyMatch(node -> node.isWord(Set.of("between")));
   }
 
   private @Nullable Piece set(Node node) {
@@ -335,7 +297,7 @@ final class NormalForm {
       int length = lengthOfValue(inside, at);
       Source source = length == 0 ? null : source(inside, at, at + length);
       at += length;
-      if (source == null || (at < inside.size() && !isPunctuation(inside.get(at), ","))) {
+      if (source == null || (at < inside.size() && !inside.get(at).isPunctuation(","))) {
         return null;
       }
       members.add(source);
@@ -375,8 +337,8 @@ final class NormalForm {
     boolean prefixed = to - from == 2;
     return switch (token.kind()) {
       case PARAMETER -> parameter(token);
-      case NUMBER -> constant(number(token.text(), prefixed));
-      case STRING -> constant(prefixed ? date(token.text()) : string(token.text()));
+      case NUMBER -> constant(Literal.number(token.text(), prefixed));
+      case STRING -> constant(prefixed ? Literal.date(token.text()) : Literal.string(token.text()));
       case WORD -> constant(Boolean.valueOf(token.text()));
       default -> null;
     };
@@ -388,42 +350,6 @@ final class NormalForm {
 
   private static @Nullable Source constant(@Nullable Object value) {
     return value == null ? null : new Source.Constant(value);
-  }
-
-  private static @Nullable Object number(String text, boolean negative) {
-    if (text.matches("\\d{1,18}")) {
-      return negative ? -Long.parseLong(text) : Long.parseLong(text);
-    } else if (text.matches("\\d{1,40}\\.\\d{1,40}")) {
-      return negative ? new BigDecimal(text).negate() : new BigDecimal(text);
-    }
-    return null;
-  }
-
-  static @Nullable Object date(String literal) {
-    try {
-      return literal.matches("'\\d{4}-\\d{2}-\\d{2}'")
-          ? LocalDate.parse(literal.substring(1, literal.length() - 1))
-          : null;
-    } catch (DateTimeException e) {
-      return null; // no such day: the database will say so
-    }
-  }
-
-  /**
-   * A plain string. One that ends in a blank stays in the text: compared with a {@code char(n)}
-   * column, a constant loses such blanks and a parameter does not.
-   */
-  static @Nullable Object string(String literal) {
-    if (!literal.startsWith("'") || literal.endsWith(" '")) {
-      return null;
-    }
-    String content = literal.substring(1, literal.length() - 1).replace("''", "'");
-    for (int i = 0; i < content.length(); i++) {
-      if (content.charAt(i) < ' ' || Character.isSurrogate(content.charAt(i))) {
-        return null;
-      }
-    }
-    return content;
   }
 
   // Writing.
@@ -486,23 +412,5 @@ final class NormalForm {
     } else {
       run.forEach(items::addAll);
     }
-  }
-
-  private static boolean isComparison(Node node) {
-    return node instanceof Node.Leaf leaf
-        && leaf.token().kind() == Kind.OPERATOR
-        && COMPARISONS.contains(leaf.token().text());
-  }
-
-  private static boolean isWord(Node node, Set<String> words) {
-    return node instanceof Node.Leaf leaf
-        && leaf.token().kind() == Kind.WORD
-        && words.contains(leaf.token().text());
-  }
-
-  private static boolean isPunctuation(Node node, String text) {
-    return node instanceof Node.Leaf leaf
-        && leaf.token().kind() == Kind.PUNCTUATION
-        && leaf.token().text().equals(text);
   }
 }
