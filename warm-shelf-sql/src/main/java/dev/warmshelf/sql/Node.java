@@ -1,45 +1,56 @@
 package dev.warmshelf.sql;
 
 import dev.warmshelf.sql.Token.Kind;
+import java.util.ArrayDeque;
 import java.util.ArrayList;
+import java.util.Deque;
 import java.util.List;
 import java.util.Set;
 import org.jspecify.annotations.Nullable;
 
-/** A token, or what stands between parentheses: a statement as a tree. */
+/**
+ * A token, or what stands between parentheses or square brackets: a statement as a tree. Brackets
+ * count, since a comma or an {@code AND} inside {@code ARRAY[a, b AND c]} belongs to the array.
+ */
 sealed interface Node {
   Set<String> COMPARISONS = Set.of("=", "<>", "<", ">", "<=", ">=");
 
   record Leaf(Token token) implements Node {}
 
-  record Parenthesis(Token open, List<Node> inside, @Nullable Token close) implements Node {}
-
-  /** The tree of a statement. Recurses as deep as parentheses nest: the caller bounds that. */
-  static List<Node> tree(List<Token> tokens) {
-    int[] at = {0};
-    List<Node> nodes = new ArrayList<>();
-    while (at[0] < tokens.size()) {
-      nodes.addAll(siblings(tokens, at));
-      if (at[0] < tokens.size()) {
-        nodes.add(new Leaf(tokens.get(at[0]++))); // a closing parenthesis too many
-      }
+  record Group(Token open, List<Node> inside, Token close) implements Node {
+    boolean isParenthesis() {
+      return open.is("(");
     }
-    return nodes;
   }
 
-  private static List<Node> siblings(List<Token> tokens, int[] at) {
-    List<Node> nodes = new ArrayList<>();
-    while (at[0] < tokens.size() && !tokens.get(at[0]).is(")")) {
-      Token token = tokens.get(at[0]++);
-      if (token.is("(")) {
-        List<Node> inside = siblings(tokens, at);
-        Token close = at[0] < tokens.size() ? tokens.get(at[0]++) : null;
-        nodes.add(new Parenthesis(token, inside, close));
+  /**
+   * The tree of a statement, or null if what opens does not close in order, or nests deeper than
+   * allowed.
+   */
+  static @Nullable List<Node> tree(List<Token> tokens, int deepest) {
+    Deque<List<Node>> open = new ArrayDeque<>();
+    Deque<Token> openers = new ArrayDeque<>();
+    List<Node> current = new ArrayList<>();
+    for (Token token : tokens) {
+      if (token.is("(") || token.is("[")) {
+        open.push(current);
+        openers.push(token);
+        current = new ArrayList<>();
+        if (openers.size() > deepest) {
+          return null;
+        }
+      } else if (token.is(")") || token.is("]")) {
+        if (openers.isEmpty() || openers.peek().is("(") != token.is(")")) {
+          return null;
+        }
+        Group group = new Group(openers.pop(), current, token);
+        current = open.pop();
+        current.add(group);
       } else {
-        nodes.add(new Leaf(token));
+        current.add(new Leaf(token));
       }
     }
-    return nodes;
+    return openers.isEmpty() ? current : null;
   }
 
   /** Whether this is one of PostgreSQL's six comparisons. */

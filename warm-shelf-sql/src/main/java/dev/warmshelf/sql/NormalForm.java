@@ -73,29 +73,20 @@ final class NormalForm {
 
   /**
    * @param parameters the statement's parameter names, in the order of their values
-   * @param deepest how deep parentheses may nest for conditions to be put in order; deeper
-   *     statements keep the order they have
+   * @param deepest how deep parentheses and brackets may nest for conditions to be folded; a deeper
+   *     statement, or one in which they do not match, stays as it is
    */
   static Written write(List<Token> tokens, List<String> parameters, int deepest) {
     NormalForm form = new NormalForm(parameters);
+    List<Node> tree = Node.tree(tokens, deepest);
     List<Piece> pieces =
-        depth(tokens) > deepest
+        tree == null
             ? form.plain(tokens.stream().<Node>map(Node.Leaf::new).toList())
-            : form.sequence(Node.tree(tokens));
+            : form.sequence(tree);
     List<Item> items = new ArrayList<>();
     form.emit(pieces, items);
     return new Written(
         SqlStatement.render(form.out, name -> "$" + name).text(), ValuePlan.of(items));
-  }
-
-  private static int depth(List<Token> tokens) {
-    int depth = 0;
-    int deepest = 0;
-    for (Token token : tokens) {
-      depth += token.is("(") ? 1 : token.is(")") ? -1 : 0;
-      deepest = Math.max(deepest, depth);
-    }
-    return deepest;
   }
 
   /** A part of the normal form, not yet written. */
@@ -104,7 +95,7 @@ final class NormalForm {
 
     record Place(Item item) implements Piece {}
 
-    record Enclosed(List<Piece> inside, boolean closed) implements Piece {}
+    record Enclosed(Token open, List<Piece> inside, Token close) implements Piece {}
 
     /** Operands in order; those alike in form may swap. */
     record Chain(Token operator, List<List<Piece>> operands) implements Piece {}
@@ -141,7 +132,7 @@ final class NormalForm {
     if (nodes.get(at).isPunctuation(",")) {
       return true;
     }
-    boolean call = at + 1 < nodes.size() && nodes.get(at + 1) instanceof Node.Parenthesis;
+    boolean call = at + 1 < nodes.size() && nodes.get(at + 1) instanceof Node.Group;
     return nodes.get(at).isWord(ENDS_CONDITION) && !call;
   }
 
@@ -149,8 +140,8 @@ final class NormalForm {
     List<Piece> pieces = new ArrayList<>();
     for (int i = 0; i < nodes.size(); i++) {
       Node node = nodes.get(i);
-      if (node instanceof Node.Parenthesis parenthesis) {
-        pieces.add(new Piece.Enclosed(sequence(parenthesis.inside()), parenthesis.close() != null));
+      if (node instanceof Node.Group group) {
+        pieces.add(new Piece.Enclosed(group.open(), sequence(group.inside()), group.close()));
         continue;
       }
       Token token = ((Node.Leaf) node).token();
@@ -212,7 +203,7 @@ final class NormalForm {
         openCases++;
       } else if (nodes.get(i).isWord(Set.of("end"))) {
         openCases--;
-      } else if (nodes.get(i).isWord(Set.of("between"))) {
+      } else if (openCases == 0 && nodes.get(i).isWord(Set.of("between"))) {
         between = true;
       } else if (between && openCases == 0 && nodes.get(i).isWord(Set.of("and"))) {
         between = false;
@@ -229,10 +220,11 @@ final class NormalForm {
     int last = nodes.size() - 1;
     boolean negated = last == 1 && nodes.get(0).isWord(Set.of("not"));
     if ((last == 0 || negated)
-        && nodes.get(last) instanceof Node.Parenthesis parenthesis
-        && isCondition(parenthesis.inside())) {
+        && nodes.get(last) instanceof Node.Group group
+        && group.isParenthesis()
+        && isCondition(group.inside())) {
       List<Piece> pieces = new ArrayList<>(plain(nodes.subList(0, last)));
-      pieces.add(new Piece.Enclosed(condition(parenthesis.inside()), parenthesis.close() != null));
+      pieces.add(new Piece.Enclosed(group.open(), condition(group.inside()), group.close()));
       return pieces;
     }
     List<Piece> pieces = new ArrayList<>();
@@ -287,11 +279,11 @@ final class NormalForm {
   }
 
   private @Nullable Piece set(Node node) {
-    if (!(node instanceof Node.Parenthesis parenthesis) || parenthesis.close() == null) {
+    if (!(node instanceof Node.Group group) || !group.isParenthesis()) {
       return null;
     }
     List<Source> members = new ArrayList<>();
-    List<Node> inside = parenthesis.inside();
+    List<Node> inside = group.inside();
     int at = 0;
     while (at < inside.size()) {
       int length = lengthOfValue(inside, at);
@@ -362,11 +354,9 @@ final class NormalForm {
         emitPlace(place.item());
         items.add(place.item());
       } else if (piece instanceof Piece.Enclosed enclosed) {
-        out.add(new Token(Kind.PUNCTUATION, "(", -1, -1));
+        out.add(enclosed.open());
         emit(enclosed.inside(), items);
-        if (enclosed.closed()) {
-          out.add(new Token(Kind.PUNCTUATION, ")", -1, -1));
-        }
+        out.add(enclosed.close());
       } else if (piece instanceof Piece.Chain chain) {
         emitChain(chain, items);
       }

@@ -41,6 +41,7 @@ class SqlStatementTest {
         "select 'a  b' | select 'a b'",
         "select \"a  b\" | select \"a b\"",
         "select É | select é",
+        "select a from t where p and z = array[q, r] | select a from t where z = array[q and p, r]",
       })
   void whatMayDifferInTheAnswerIsKeptApart(String one, String other) {
     assertThat(form(one)).isNotEqualTo(form(other));
@@ -111,6 +112,11 @@ class SqlStatementTest {
             + " | select a from t where b and case when a = 1 and b then c and d end",
         "select a from t join u on u.z = 1 and u.y = 2 left join v on true where b or a"
             + " | select a from t join u on u.y = $1 and u.z = $2 left join v on true where a or b",
+        "select a from t where p and z = array[r, q] and b[1] = 2"
+            + " | select a from t where b[1] = $1 and p and z = array[r, q]",
+        "select a from t where z = array[r and p, q] | select a from t where z = array[r and p, q]",
+        "select a from t where case when b between 1 and 2 then c end and b"
+            + " | select a from t where b and case when b between $1 and 2 then c end",
         "select distinct on (b and a) a from t | select distinct on (b and a) a from t",
         "select a from t where left(b, 1) = 'x' and a | select a from t where a and left(b, 1) = $1",
         "select a from t where b = true and exists (select 1 from u where y = 2 and x = 1)"
@@ -126,8 +132,8 @@ class SqlStatementTest {
     assertThat(form(deep)).isEqualTo(deep);
     String wide = "select a from t where b in (" + "1, ".repeat(100_000) + "2)";
     assertThat(form(wide)).isEqualTo("select a from t where b in ($1...)");
-    assertThat(form("select a) from (((t where b and a"))
-        .isEqualTo("select a) from (((t where a and b");
+    String broken = "select a) from (((t where b and a = 1";
+    assertThat(form(broken)).isEqualTo(broken);
   }
 
   @Test
