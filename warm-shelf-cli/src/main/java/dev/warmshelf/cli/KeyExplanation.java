@@ -21,11 +21,14 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
+import java.util.regex.Pattern;
 import org.jspecify.annotations.Nullable;
 
 /** How a statement's key came to be, for a reader or a program. */
 final class KeyExplanation {
   private static final String INDENT = " ".repeat(14);
+  private static final int LONGEST_LINE = 100;
+  private static final Pattern BLANK = Pattern.compile(" ");
 
   private final Schema schema;
   private final String statement;
@@ -148,7 +151,7 @@ final class KeyExplanation {
   List<String> lines() {
     List<String> lines = new ArrayList<>();
     add(lines, "statement", statement.strip().lines().toList());
-    add(lines, "normal form", List.of(parsed == null ? "" : parsed.normalForm()));
+    add(lines, "normal form", wrapped(parsed == null ? "" : parsed.normalForm()));
     add(lines, "parameters", parameterLines());
     add(lines, "digest", List.of(String.valueOf(digest)));
     add(lines, "verdict", List.of(reason == null ? "keepable" : "refused: " + reason));
@@ -223,6 +226,21 @@ final class KeyExplanation {
     return values.containsKey(name)
         ? name + " = " + values.get(name) + " (" + typeName(values.get(name)) + ")"
         : name + ", which has no value; the digest takes it as unset";
+  }
+
+  /** A long line broken at blanks, to be read; the JSON has it whole. */
+  private static List<String> wrapped(String text) {
+    List<String> lines = new ArrayList<>();
+    StringBuilder line = new StringBuilder();
+    for (String word : BLANK.split(text, -1)) {
+      if (line.length() > 0 && line.length() + 1 + word.length() > LONGEST_LINE) {
+        lines.add(line.toString());
+        line.setLength(0);
+      }
+      line.append(line.length() == 0 ? "" : " ").append(word);
+    }
+    lines.add(line.toString());
+    return lines;
   }
 
   private static void add(List<String> lines, String name, List<String> content) {
