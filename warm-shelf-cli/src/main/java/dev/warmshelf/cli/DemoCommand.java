@@ -159,8 +159,9 @@ final class DemoCommand implements Callable<Integer> {
   private static void whereToGoNext(Screen screen) {
     heading(screen, 6, "Where to go next");
     screen.line(
-        "   shelf key \"SELECT ...\"      what a statement's key is, and whether it may be kept");
-    screen.line("   shelf demo --keep           then: shelf measure --db URL, as long as you like");
+        "   ./shelf key \"SELECT ...\"    what a statement's key is, and whether it may be kept");
+    screen.line(
+        "   ./shelf demo --keep         then: ./shelf measure --db URL, as long as you like");
     screen.line("   README.md                   the same in twenty lines of Java");
     screen.line("   docs/freshness.md           why a kept answer can be trusted");
   }

@@ -5,6 +5,7 @@ import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.SerializationFeature;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.postgres.PostgresCatalogue;
+import dev.warmshelf.postgres.Session;
 import dev.warmshelf.sql.CatalogueException;
 import dev.warmshelf.sql.SchemaText;
 import dev.warmshelf.sql.SqlStatement;
@@ -189,10 +190,15 @@ final class KeyCommand implements Callable<Integer> {
   private KeyExplanation.Schema schema() throws Failure {
     if (url != null) {
       pool = DatabaseOptions.pool(url, 1, System.getenv());
-      return new KeyExplanation.Schema(new PostgresCatalogue(pool), "");
+      try {
+        return new KeyExplanation.Schema(
+            new PostgresCatalogue(pool), Session.of(pool).ambient(), "");
+      } catch (SQLException e) {
+        throw new Failure(Failure.inOneLine(e), e);
+      }
     } else if (schemaFile != null) {
       try {
-        return new KeyExplanation.Schema(SchemaText.of(read(schemaFile)), "");
+        return new KeyExplanation.Schema(SchemaText.of(read(schemaFile)), "", "");
       } catch (SqlTextException e) {
         throw new Failure(schemaFile + ": " + e.getMessage(), e);
       }

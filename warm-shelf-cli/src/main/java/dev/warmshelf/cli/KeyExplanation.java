@@ -90,13 +90,15 @@ final class KeyExplanation {
   /**
    * What is known of the names in a statement.
    *
+   * @param session what of the database's session is part of the key; empty if no database was
+   *     asked
    * @param note what could not be known, for the reader; empty if nothing
    */
-  record Schema(Catalogue catalogue, String note) {
+  record Schema(Catalogue catalogue, String session, String note) {
     /** Nothing is known. */
     static Schema guessed() {
       return new Schema(
-          Catalogue.guessed(), "no database was asked: each name is taken for a table");
+          Catalogue.guessed(), "", "no database was asked: each name is taken for a table");
     }
   }
 
@@ -107,7 +109,7 @@ final class KeyExplanation {
       all.add(values.containsKey(name) ? values.get(name) : List.of("unset"));
     }
     return Key.of(
-        Form.of("", read.normalForm()),
+        Form.of(schema.session(), read.normalForm()),
         read.plan(),
         read.parameters().toArray(new String[0]),
         all.toArray());
@@ -139,6 +141,9 @@ final class KeyExplanation {
     fields.put("statement", statement);
     fields.put("normalForm", parsed == null ? null : parsed.normalForm());
     fields.put("parameters", parameterFields());
+    if (!schema.session().isEmpty()) {
+      fields.put("session", schema.session());
+    }
     fields.put("digest", digest);
     fields.put("verdict", reason == null ? "keepable" : "refused");
     fields.put("reason", reason);
@@ -153,6 +158,9 @@ final class KeyExplanation {
     add(lines, "statement", statement.strip().lines().toList());
     add(lines, "normal form", wrapped(parsed == null ? "" : parsed.normalForm()));
     add(lines, "parameters", parameterLines());
+    if (!schema.session().isEmpty()) {
+      add(lines, "session", wrapped(schema.session()));
+    }
     add(lines, "digest", List.of(String.valueOf(digest)));
     add(lines, "verdict", List.of(reason == null ? "keepable" : "refused: " + reason));
     if (reason == null) {

@@ -8,6 +8,8 @@ import dev.warmshelf.cli.measure.Comparison;
 import dev.warmshelf.cli.measure.Figures;
 import dev.warmshelf.cli.measure.Result;
 import dev.warmshelf.journal.Journal;
+import dev.warmshelf.postgres.PostgresCatalogue;
+import dev.warmshelf.postgres.Session;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
@@ -79,6 +81,23 @@ class MeasureCommandTest {
     config.setDataSource(server.dataSource("postgres"));
     try (HikariDataSource pool = DatabaseOptions.pool(config, settings.readers() + 4)) {
       return Comparison.on(pool, settings, (way, done, all) -> {}).run();
+    }
+  }
+
+  @Test
+  void keysAreExplainedByTheDatabasesOwnCatalogue() throws Exception {
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(server.dataSource("postgres"));
+    try (HikariDataSource pool = DatabaseOptions.pool(config, 1)) {
+      KeyExplanation explanation =
+          KeyExplanation.of(
+              "SELECT count(*) FROM open_sailing, booking_2026_05",
+              Map.of(),
+              new KeyExplanation.Schema(
+                  new PostgresCatalogue(pool), Session.of(pool).ambient(), ""));
+      assertThat(explanation.lines())
+          .anySatisfy(line -> assertThat(line).startsWith("session").contains("postgres"))
+          .contains("footprint     public.booking", "              public.sailing");
     }
   }
 
