@@ -12,12 +12,14 @@ import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.Verdict;
 import java.math.BigDecimal;
+import java.sql.Connection;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.LocalDate;
 import java.util.List;
 import java.util.Optional;
+import java.util.concurrent.atomic.AtomicReference;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -216,16 +218,21 @@ class ShelvedQueryTest {
         .install(List.of("public.crew", "yard.crew"));
     PGSimpleDataSource odd = database.postgres();
     odd.setCurrentSchema("yard,public");
-    javax.sql.DataSource source = org.mockito.Mockito.mock(javax.sql.DataSource.class);
-    org.mockito.Mockito.when(source.getConnection())
-        .thenAnswer(call -> database.dataSource().getConnection());
+    AtomicReference<PGSimpleDataSource> next = new AtomicReference<>(database.postgres());
+    PGSimpleDataSource source =
+        new PGSimpleDataSource() {
+          private static final long serialVersionUID = 1L;
+
+          @Override
+          public Connection getConnection() throws SQLException {
+            return next.getAndSet(database.postgres()).getConnection();
+          }
+        };
     try (WarmShelf mixed =
         WarmShelf.over(source).following(JournalFeed.on(database.dataSource())).open()) {
       ShelvedQuery<String> name = mixed.query("SELECT name FROM crew").as(String.class);
       assertThat(name.verdict()).isInstanceOf(Verdict.Keepable.class);
-      org.mockito.Mockito.when(source.getConnection())
-          .thenAnswer(call -> odd.getConnection())
-          .thenAnswer(call -> database.dataSource().getConnection());
+      next.set(odd);
       assertThat(name.only().value()).isEqualTo("yard"); // what that session answers, for itself
       assertThat(name.only().value()).isEqualTo("public");
       assertThat(name.only().origin()).isEqualTo(Origin.KEPT);
