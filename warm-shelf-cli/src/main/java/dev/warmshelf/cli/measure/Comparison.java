@@ -88,7 +88,7 @@ public final class Comparison {
     List<Request> samples =
         List.of(
             Request.departures(1, Scale.FIRST_DAY),
-            Request.sailing(1),
+            Request.sailing(1, "session-0"),
             Request.notices(1),
             Request.occupancy(1));
     Optional<StatementCounter> counter = StatementCounter.of(dataSource, samples);

@@ -12,6 +12,9 @@ import java.util.Map;
  * @param parameters its parameters' values by name
  */
 record Request(Kind kind, Map<String, Object> parameters) {
+  /** An input that every key leaves out. */
+  static final String TOKEN = "token";
+
   /** The questions, with what their rows carry to tell how new they are. */
   enum Kind {
     DEPARTURES("departures", Questions.DEPARTURES),
@@ -48,8 +51,11 @@ record Request(Kind kind, Map<String, Object> parameters) {
     return new Request(Kind.DEPARTURES, parameters);
   }
 
-  static Request sailing(int id) {
-    return new Request(Kind.SAILING, Map.of("id", id));
+  /**
+   * @param token of the agent's session, which changes nothing about the answer
+   */
+  static Request sailing(int id, String token) {
+    return new Request(Kind.SAILING, Map.of("id", id, TOKEN, token));
   }
 
   static Request notices(int port) {

@@ -36,7 +36,8 @@ final class RequestStream {
       return Request.departures(
           1 + PORTS.draw(random), Scale.FIRST_DAY.plusDays(popularDays.draw(random)));
     } else if (dice < 750) {
-      return Request.sailing(1 + popularSailings.draw(random));
+      return Request.sailing(
+          1 + popularSailings.draw(random), "session-" + random.nextInt(SkerryLine.AGENTS));
     } else if (dice < 996) {
       return Request.notices(1 + PORTS.draw(random));
     }

@@ -1,6 +1,7 @@
 package dev.warmshelf.cli.measure;
 
 import dev.warmshelf.Question;
+import dev.warmshelf.Recipe;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.feed.FeedException;
@@ -49,7 +50,11 @@ final class ShelfWay implements Way {
   }
 
   static ShelfWay open(DataSource dataSource) throws SQLException, FeedException {
-    return new ShelfWay(WarmShelf.over(dataSource).following(JournalFeed.on(dataSource)).open());
+    return new ShelfWay(
+        WarmShelf.over(dataSource)
+            .following(JournalFeed.on(dataSource))
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy, Recipe.plain().leavingOut(Request.TOKEN))
+            .open());
   }
 
   @Override

@@ -16,8 +16,9 @@ import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 
 /**
- * Writes while others read: bookings on popular sailings, delays, edited notices, with plain SQL. A
- * note of every commit goes to the ledger once it has returned.
+ * Writes while others read: bookings on popular sailings and their cancellation, sailings delayed
+ * or moved to the next day, edited notices, all with plain SQL. A note of every commit goes to the
+ * ledger once it has returned.
  *
  * <p>One thread writes, so that the sum of a route's versions grows by one with each of its
  * commits.
@@ -110,11 +111,17 @@ final class Writers implements AutoCloseable {
       ledger.committed(new Scope(Scope.Kind.NOTICE, id), version, System.nanoTime());
     } else {
       int id = 1 + SAILINGS.draw(random) % company.sailings();
-      if (dice < 9) {
+      if (dice < 7) {
         book(connection, id);
+      } else if (dice < 8) {
+        cancel(connection, id);
       }
       String also =
-          dice < 9 ? "" : ", leaves_at = leaves_at + interval '5 minutes', status = 'DELAYED'";
+          dice < 8
+              ? ""
+              : dice < 9
+                  ? ", leaves_at = leaves_at + interval '5 minutes', status = 'DELAYED'"
+                  : ", leaves_at = leaves_at + interval '1 day', day = day + 1";
       long[] made =
           bump(
               connection,
@@ -140,6 +147,17 @@ final class Writers implements AutoCloseable {
       insert.setInt(1, sailing);
       insert.setInt(2, 1 + random.nextInt(SkerryLine.AGENTS));
       insert.executeUpdate();
+    }
+  }
+
+  private static void cancel(Connection connection, int sailing) throws SQLException {
+    try (PreparedStatement update =
+        connection.prepareStatement(
+            "UPDATE booking SET status = 'CANCELLED' WHERE sailing_id = ? AND id ="
+                + " (SELECT max(id) FROM booking WHERE sailing_id = ? AND status = 'HELD')")) {
+      update.setInt(1, sailing);
+      update.setInt(2, sailing);
+      update.executeUpdate();
     }
   }
 
