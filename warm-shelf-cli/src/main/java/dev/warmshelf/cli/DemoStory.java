@@ -5,7 +5,9 @@ import dev.warmshelf.Question;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.cli.measure.Comparison;
+import dev.warmshelf.cli.measure.Request;
 import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.cli.measure.StatementCounter;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
@@ -105,14 +107,17 @@ final class DemoStory {
       statement.execute("UPDATE sailing SET version = version WHERE id = 1"); // out with it again
     }
     awaitDelivery(departures);
+    StatementCounter counter =
+        StatementCounter.of(others, List.of(Request.departures(PORT, Scale.FIRST_DAY)))
+            .orElseThrow(() -> new IllegalStateException("the demo's database counts statements"));
     for (String which : List.of("first read ", "second read")) {
-      long before = executions();
+      long before = counter.count();
       long began = System.nanoTime();
       Reading<List<Departure>> reading = board(departures).list();
       long took = System.nanoTime() - began;
       say(
           "%s  %-6s  %8s   statements the database executed: %d",
-          which, reading.origin(), Text.nanos(took), executions() - before);
+          which, reading.origin(), Text.nanos(took), counter.count() - before);
     }
   }
 
@@ -185,20 +190,6 @@ final class DemoStory {
     long deadline = System.nanoTime() + 5_000_000_000L;
     while (last.holdsStill() && System.nanoTime() < deadline) {
       Thread.onSpinWait();
-    }
-  }
-
-  /** How often the database has executed the board's statement, by its own count. */
-  private long executions() throws SQLException {
-    try (Connection connection = others.getConnection();
-        Statement statement = connection.createStatement();
-        ResultSet row =
-            statement.executeQuery(
-                "SELECT coalesce(sum(calls), 0) FROM pg_stat_statements"
-                    + " WHERE query LIKE '%metres_left%FROM sailing s%'"
-                    + " AND query NOT LIKE '%pg_stat_statements%'")) {
-      row.next();
-      return row.getLong(1);
     }
   }
 

@@ -35,7 +35,6 @@ final class KeyExplanation {
   private final @Nullable SqlStatement parsed;
   private final Map<String, @Nullable Object> values = new LinkedHashMap<>();
   private final @Nullable Key key;
-  private final @Nullable String digest;
   private final @Nullable String reason;
   private final boolean wrongSql;
   private final List<String> footprint;
@@ -51,7 +50,6 @@ final class KeyExplanation {
     } catch (SqlTextException e) {
       this.parsed = null;
       this.key = null;
-      this.digest = null;
       this.reason = e.getMessage();
       this.wrongSql = true;
       this.footprint = List.of();
@@ -61,13 +59,13 @@ final class KeyExplanation {
     this.parsed = read;
     bind(read, bindings);
     this.key = keyOf(read);
-    this.digest = key.digest();
-    Verdict verdict = new Analyst(schema.catalogue()).verdict(read);
+    Analyst analyst = new Analyst(schema.catalogue());
+    Verdict verdict = analyst.verdict(read);
     if (verdict instanceof Verdict.Keepable keepable) {
       this.reason = null;
       this.wrongSql = false;
       this.footprint = keepable.footprint().lanes().stream().map(Lane::name).toList();
-      this.pins = new Analyst(schema.catalogue()).pins(read).stream().map(this::pin).toList();
+      this.pins = analyst.pins(read).stream().map(this::pin).toList();
     } else {
       Refusal refusal = ((Verdict.Refused) verdict).refusal();
       this.reason = refusal.message();
@@ -144,7 +142,7 @@ final class KeyExplanation {
     if (!schema.session().isEmpty()) {
       fields.put("session", schema.session());
     }
-    fields.put("digest", digest);
+    fields.put("digest", key == null ? null : key.digest());
     fields.put("verdict", reason == null ? "keepable" : "refused");
     fields.put("reason", reason);
     fields.put("footprint", footprint);
@@ -161,7 +159,7 @@ final class KeyExplanation {
     if (!schema.session().isEmpty()) {
       add(lines, "session", wrapped(schema.session()));
     }
-    add(lines, "digest", List.of(String.valueOf(digest)));
+    add(lines, "digest", List.of(key == null ? "" : key.digest()));
     add(lines, "verdict", List.of(reason == null ? "keepable" : "refused: " + reason));
     if (reason == null) {
       add(lines, "footprint", footprint.isEmpty() ? List.of("reads no table") : footprint);

@@ -146,6 +146,7 @@ public final class JournalFeed implements Feed {
       Watermark start = Watermark.now(time);
       connect(time);
       place = findPlace();
+      trimmedNanos = start.nanos();
       board.advance(start);
     } catch (SQLException e) {
       disconnect();

@@ -11,12 +11,12 @@ import java.util.Map;
  * @param kind which question
  * @param parameters its parameters' values by name
  */
-record Request(Kind kind, Map<String, Object> parameters) {
+public record Request(Kind kind, Map<String, Object> parameters) {
   /** An input that every key leaves out. */
   static final String TOKEN = "token";
 
   /** The questions, with what their rows carry to tell how new they are. */
-  enum Kind {
+  public enum Kind {
     DEPARTURES("departures", Questions.DEPARTURES),
     SAILING("sailing", Questions.SAILING),
     NOTICES("notices", Questions.NOTICES),
@@ -44,7 +44,8 @@ record Request(Kind kind, Map<String, Object> parameters) {
     return parameters.get(parameter) instanceof Integer number ? number : 0;
   }
 
-  static Request departures(int port, LocalDate day) {
+  /** The departures board of a port on a day. */
+  public static Request departures(int port, LocalDate day) {
     Map<String, Object> parameters = new LinkedHashMap<>();
     parameters.put("port", port);
     parameters.put("day", day);

@@ -33,7 +33,7 @@ public final class StatementCounter {
   }
 
   /** A counter of the given requests' statements; empty if the database does not count. */
-  static Optional<StatementCounter> of(DataSource dataSource, List<Request> requests)
+  public static Optional<StatementCounter> of(DataSource dataSource, List<Request> requests)
       throws SQLException {
     try (Connection connection = dataSource.getConnection()) {
       try (PreparedStatement installed =
@@ -55,7 +55,7 @@ public final class StatementCounter {
   }
 
   /** Executions so far. */
-  long count() throws SQLException {
+  public long count() throws SQLException {
     try (Connection connection = dataSource.getConnection();
         PreparedStatement statement = connection.prepareStatement(COUNT)) {
       statement.setArray(1, connection.createArrayOf("int8", identifiers));
