@@ -101,12 +101,13 @@ final class DemoStory {
 
   private void firstAndSecondRead(ShelvedQuery<Departure> departures) throws SQLException {
     DemoCommand.heading(screen, 3, "The same through the shelf");
-    board(departures).list(); // classes loaded, statement prepared
+    // Classes loaded and the statement prepared; then out with the answer again.
+    Reading<List<Departure>> last = board(departures).list();
     try (Connection connection = others.getConnection();
         Statement statement = connection.createStatement()) {
-      statement.execute("UPDATE sailing SET version = version WHERE id = 1"); // out with it again
+      statement.execute("UPDATE sailing SET version = version WHERE id = 1");
     }
-    awaitDelivery(departures);
+    awaitPutOut(last);
     StatementCounter counter =
         StatementCounter.of(others, List.of(Request.departures(PORT, Scale.FIRST_DAY)))
             .orElseThrow(() -> new IllegalStateException("the demo's database counts statements"));
@@ -184,11 +185,13 @@ final class DemoStory {
         .replace(":day", "'" + Scale.FIRST_DAY + "'");
   }
 
-  /** Waits until the board has noticed that the last answer is out. */
-  private static void awaitDelivery(ShelvedQuery<Departure> departures) throws SQLException {
-    Reading<List<Departure>> last = board(departures).list();
+  /** Waits until the board has noticed that an answer from before a change is out. */
+  private static void awaitPutOut(Reading<?> before) throws SQLException {
     long deadline = System.nanoTime() + 5_000_000_000L;
-    while (last.holdsStill() && System.nanoTime() < deadline) {
+    while (before.holdsStill()) {
+      if (System.nanoTime() > deadline) {
+        throw new SQLException("The feed has not told of a change for 5 seconds.");
+      }
       Thread.onSpinWait();
     }
   }
