@@ -5,8 +5,10 @@ module dev.warmshelf.jdbc {
   requires transitive dev.warmshelf.sql;
   requires transitive java.sql;
   requires org.slf4j;
+  requires static org.postgresql.jdbc;
 
   exports dev.warmshelf;
   exports dev.warmshelf.journal;
   exports dev.warmshelf.postgres;
+  exports dev.warmshelf.session;
 }

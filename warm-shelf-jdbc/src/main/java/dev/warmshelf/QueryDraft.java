@@ -1,7 +1,9 @@
 package dev.warmshelf;
 
+import dev.warmshelf.key.Lane;
 import dev.warmshelf.row.Mapper;
 import dev.warmshelf.sql.SqlStatement;
+import java.util.Arrays;
 import java.util.List;
 
 /** A query in the making: its text is known, what its rows become is not yet. */
@@ -11,6 +13,7 @@ public final class QueryDraft {
   private String shelf = WarmShelf.MAIN_SHELF;
   private Recipe recipe = Recipe.plain();
   private List<String> declared = List.of();
+  private List<Lane> tags = List.of();
 
   QueryDraft(WarmShelf warm, SqlStatement statement) {
     this.warm = warm;
@@ -46,6 +49,12 @@ public final class QueryDraft {
     return this;
   }
 
+  /** Tags all answers of the query; see {@link WarmShelf#clearTag}. */
+  public QueryDraft tagged(String... names) {
+    tags = Arrays.stream(names).map(Lane::ofTag).toList();
+    return this;
+  }
+
   /**
    * Finishes the query.
    *
@@ -55,6 +64,7 @@ public final class QueryDraft {
    */
   public <T> ShelvedQuery<T> as(Class<T> type) {
     KeyMaker keys = new KeyMaker(warm.namespace(), statement, warm.recipeOf(shelf).and(recipe));
-    return new ShelvedQuery<>(warm, warm.shelf(shelf), statement, declared, keys, Mapper.to(type));
+    return new ShelvedQuery<>(
+        warm, warm.shelf(shelf), statement, declared, tags, keys, Mapper.to(type));
   }
 }

@@ -1,15 +1,19 @@
 package dev.warmshelf;
 
+import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.Lanes;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.row.Answer;
-import dev.warmshelf.row.Binding;
+import dev.warmshelf.session.Standing;
+import dev.warmshelf.shelf.Inquiry;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.Verdict;
 import java.sql.Connection;
-import java.sql.PreparedStatement;
-import java.sql.ResultSet;
 import java.sql.SQLException;
+import java.time.Duration;
+import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
@@ -29,10 +33,14 @@ public final class Question<T> {
 
   private final ShelvedQuery<T> query;
   private final @Nullable Object[] values;
+  private List<Lane> tags;
+  private long freshWithinNanos = Long.MAX_VALUE;
+  private @Nullable Transaction transaction;
 
   Question(ShelvedQuery<T> query) {
     this.query = query;
     this.values = new @Nullable Object[query.keys().parameters().length];
+    this.tags = query.tags();
     Arrays.fill(values, UNSET);
   }
 
@@ -51,6 +59,43 @@ public final class Question<T> {
     int index = indexOf(parameter);
     values[index] = query.keys().folded(index, value);
     return this;
+  }
+
+  /**
+   * Asks inside a transaction. As long as that has written nothing and reads what has been
+   * committed last, its questions are answered like all others; otherwise the database answers, on
+   * the transaction's connection, and nobody else gets the answer.
+   */
+  public Question<T> within(Transaction inside) {
+    this.transaction = inside;
+    return this;
+  }
+
+  /**
+   * Asks for an answer that misses no change which committed longer ago than this.
+   *
+   * @param bound zero or longer; at zero the database is always asked
+   */
+  public Question<T> freshWithin(Duration bound) {
+    if (bound.isNegative()) {
+      throw new IllegalArgumentException(
+          "A bound on staleness cannot be negative, but is " + bound + ".");
+    }
+    this.freshWithinNanos = bound.isZero() ? -1 : bound.toNanos();
+    return this;
+  }
+
+  /** Tags the answer, if this question is what fills the shelf; see {@link WarmShelf#clearTag}. */
+  public Question<T> tagged(String tag) {
+    List<Lane> all = new ArrayList<>(tags);
+    all.add(Lane.ofTag(tag));
+    tags = List.copyOf(all);
+    return this;
+  }
+
+  /** Puts out the answer to this question. */
+  public void clear() {
+    query.shelf().clear(key());
   }
 
   /** All rows, in the database's order; unmodifiable. */
@@ -91,16 +136,70 @@ public final class Question<T> {
   private <V> Reading<V> read(Function<Answer, V> view) throws SQLException {
     Key key = key();
     Verdict verdict = query.verdict();
-    if (verdict instanceof Verdict.Keepable keepable) {
-      return query
-          .shelf()
-          .<Answer, V, SQLException>read(
-              key, keepable.footprint(), this::load, Answer::mayBeShared, view);
+    if (!(verdict instanceof Verdict.Keepable keepable)) {
+      String why = ((Verdict.Refused) verdict).refusal().message();
+      return bypass(BypassReason.REFUSED, why, view);
     }
-    String why = ((Verdict.Refused) verdict).refusal().message();
+    Transaction inside = transaction;
+    if (inside != null && inside.standing() != Standing.LIKE_OTHERS) {
+      return bypass(BypassReason.IN_TRANSACTION, inside.standing().label(), view);
+    }
+    return query.shelf().read(key, new Asking(keepable.lanes()), view);
+  }
+
+  private <V> Reading<V> bypass(BypassReason reason, String why, Function<Answer, V> view)
+      throws SQLException {
     return query
         .shelf()
-        .<Answer, V, SQLException>bypass(BypassReason.REFUSED, why, this::load, view);
+        .<Answer, V, SQLException>bypass(
+            reason, why, () -> onConnection(query.loading()::alone), view);
+  }
+
+  /** What the shelf asks of this question when it has no answer. */
+  private final class Asking implements Inquiry<Answer, SQLException> {
+    private final Lanes lanes;
+
+    Asking(Lanes lanes) {
+      this.lanes = lanes;
+    }
+
+    @Override
+    public Footprint lanes() {
+      return lanes.beforeLoad(values).and(tags);
+    }
+
+    @Override
+    public Answer load() throws SQLException {
+      return onConnection(query.loading()::withSession);
+    }
+
+    @Override
+    public Footprint lanes(Footprint before, Answer answer) {
+      return lanes.needAnswer() ? before.and(lanes.afterLoad(answer)) : before;
+    }
+
+    @Override
+    public boolean mayBeShared(Answer answer) {
+      return answer.mayBeShared();
+    }
+
+    @Override
+    public long freshWithinNanos() {
+      return freshWithinNanos;
+    }
+  }
+
+  /** What an answer to this question stands on, or nothing if such answers are not kept. */
+  Optional<Footprint> footprintOf(Answer answer) throws SQLException {
+    if (query.verdict() instanceof Verdict.Keepable keepable) {
+      Asking asking = new Asking(keepable.lanes());
+      return Optional.of(asking.lanes(asking.lanes(), answer));
+    }
+    return Optional.empty();
+  }
+
+  ShelvedQuery<T> query() {
+    return query;
   }
 
   private int indexOf(String parameter) {
@@ -119,20 +218,23 @@ public final class Question<T> {
             + query.normalForm());
   }
 
-  /** Asks the database. */
-  private Answer load() throws SQLException {
+  private interface Work {
+    Answer on(Connection connection, @Nullable Object[] values) throws SQLException;
+  }
+
+  private Answer onConnection(Work work) throws SQLException {
+    Transaction inside = transaction;
+    if (inside != null) {
+      return work.on(inside.connectionFor(query.kind()), values);
+    }
     try (Connection connection = query.warm().dataSource().getConnection()) {
       // Each statement a transaction of its own: its snapshot is taken after the shelf's fence.
       boolean autoCommit = connection.getAutoCommit();
       if (!autoCommit) {
         connection.setAutoCommit(true);
       }
-      boolean known = query.warm().sessions().isAsExpected(connection);
-      try (PreparedStatement statement = connection.prepareStatement(query.driverText())) {
-        Binding.bind(statement, values, query.driverOrder());
-        try (ResultSet result = statement.executeQuery()) {
-          return Answer.read(result, known);
-        }
+      try {
+        return work.on(connection, values);
       } finally {
         if (!autoCommit) {
           connection.setAutoCommit(false);

@@ -1,12 +1,13 @@
 package dev.warmshelf;
 
+import dev.warmshelf.key.Lane;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Mapper;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.CatalogueException;
-import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.StatementKind;
 import dev.warmshelf.sql.Verdict;
 import java.sql.SQLException;
 import java.util.List;
@@ -23,9 +24,10 @@ public final class ShelvedQuery<T> {
   private final WarmShelf warm;
   private final Shelf shelf;
   private final SqlStatement statement;
-  private final String driverText;
-  private final int[] driverOrder;
+  private final Loading loading;
+  private final StatementKind kind;
   private final List<String> declared;
+  private final List<Lane> tags;
   private final KeyMaker keys;
   private final Mapper<T> mapper;
   private volatile @Nullable Judged last;
@@ -36,23 +38,24 @@ public final class ShelvedQuery<T> {
 
   /**
    * @param schemaVersion of the schema for which the verdict holds
-   * @param followed whether the feed was seen to tell about all lanes
    */
-  private record Judged(long schemaVersion, Verdict verdict, boolean followed) {}
+  private record Judged(long schemaVersion, Verdict verdict) {}
 
   ShelvedQuery(
       WarmShelf warm,
       Shelf shelf,
       SqlStatement statement,
       List<String> declared,
+      List<Lane> tags,
       KeyMaker keys,
       Mapper<T> mapper) {
     this.warm = warm;
     this.shelf = shelf;
     this.statement = statement;
-    this.driverText = statement.driverText();
-    this.driverOrder = statement.driverOrder();
+    this.loading = new Loading(statement.driverText(), statement.driverOrder(), warm.ambient());
+    this.kind = StatementKind.of(statement.text());
     this.declared = declared;
+    this.tags = tags;
     this.keys = keys;
     this.mapper = mapper;
     this.asList = answer -> answer.as(this.mapper);
@@ -99,15 +102,8 @@ public final class ShelvedQuery<T> {
     long version = warm.schemaVersion();
     Judged judged = last;
     if (judged == null || judged.schemaVersion() != version) {
-      judged = new Judged(version, analyse(version), false);
+      judged = new Judged(version, analyse(version));
       last = judged;
-    }
-    if (!judged.followed()) {
-      Refusal unfollowed = warm.refusalOfUnfollowed(judged.verdict());
-      if (unfollowed != null) {
-        return new Verdict.Refused(unfollowed); // asked again: the feed may learn of the table
-      }
-      last = new Judged(version, judged.verdict(), true);
     }
     return judged.verdict();
   }
@@ -138,12 +134,20 @@ public final class ShelvedQuery<T> {
     return keys;
   }
 
-  String driverText() {
-    return driverText;
+  Loading loading() {
+    return loading;
   }
 
-  int[] driverOrder() {
-    return driverOrder;
+  StatementKind kind() {
+    return kind;
+  }
+
+  List<Lane> tags() {
+    return tags;
+  }
+
+  Mapper<T> mapper() {
+    return mapper;
   }
 
   private T only(Answer answer) {

@@ -6,14 +6,17 @@ import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Lane;
+import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.postgres.PostgresCatalogue;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.Analyst;
+import dev.warmshelf.sql.Catalogue;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.StatementMemory;
+import dev.warmshelf.sql.TellingApart;
 import dev.warmshelf.sql.Verdict;
 import java.sql.SQLException;
 import java.time.Instant;
@@ -49,11 +52,13 @@ public final class WarmShelf implements AutoCloseable {
   private static final int TEXTS_REMEMBERED = 4_096;
 
   private final DataSource dataSource;
-  private final Sessions sessions;
+  private final String ambient;
   private final String namespace;
   private final Board board;
   private final SystemTime time;
   private final @Nullable Feed feed;
+  private final OwnWrites ownWrites;
+  private final TellingApart apart;
   private final Map<String, Shelf> shelves;
   private final Map<String, Recipe> recipes;
   private volatile Knowledge knowledge;
@@ -61,11 +66,13 @@ public final class WarmShelf implements AutoCloseable {
 
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
     this.dataSource = builder.dataSource;
-    this.sessions = new Sessions(session);
-    this.namespace = builder.namespace + "|" + sessions.ambient();
+    this.ambient = session.ambient();
+    this.namespace = builder.namespace + "|" + ambient;
     this.time = time;
     this.board = board;
     this.feed = builder.feed;
+    this.ownWrites = new OwnWrites(board, time, feed);
+    this.apart = builder.precision.of(feed);
     this.knowledge = knowledgeOf(board.schemaVersion());
     Shelf.Trust trust = feed == null ? Shelf.Trust.TTL_ALONE : Shelf.Trust.FEED;
     Map<String, Shelf> made = new TreeMap<>();
@@ -138,6 +145,65 @@ public final class WarmShelf implements AutoCloseable {
     board.noteSchemaChange();
   }
 
+  /**
+   * Begins a write: a statement that changes data. Once it has returned, no reading of this process
+   * misses it.
+   *
+   * @param sql with parameters as {@code :name} or {@code ?}; may have a {@code RETURNING} clause
+   */
+  public Write write(String sql) {
+    return new Write(this, texts.of(sql), null);
+  }
+
+  /**
+   * Runs a piece of work in one transaction, and commits it if it returns. Once this has returned,
+   * no reading of this process misses what it wrote.
+   *
+   * @throws SQLException what the work threw, after a rollback; or what the commit threw, in which
+   *     case it may or may not have happened, and counts as if it had
+   */
+  public <V extends @Nullable Object> V inTransaction(Transaction.Work<V> work)
+      throws SQLException {
+    return Transaction.run(this, work);
+  }
+
+  /** Values that are no query's, kept on the main shelf under names of the engineer's own. */
+  public <V> ShelvedValues<V> values(String name, Class<V> type) {
+    return new ShelvedValues<>(this, shelf(MAIN_SHELF), name, type);
+  }
+
+  /** Puts out all answers with this tag, in this process, in constant time. */
+  public void clearTag(String tag) {
+    board.tick(List.of(Lane.ofTag(tag)));
+  }
+
+  /**
+   * Puts out all answers that were read from this table, or from a part of it, in this process, in
+   * constant time.
+   *
+   * @param schema as the catalogue spells it
+   * @param table as the catalogue spells it; of a partitioned table the root
+   */
+  public void clearTable(String schema, String table) {
+    Lane lane = Lane.ofTable(schema, table);
+    board.tick(List.of(lane, lane.atLarge()));
+  }
+
+  /** Puts out all answers that stand on this lane, in this process, in constant time. */
+  public void clearLane(Lane lane) {
+    board.tick(List.of(lane));
+  }
+
+  /** Puts out all answers of all shelves, in this process, in constant time. */
+  public void clearAll() {
+    board.tickEverything();
+  }
+
+  /** What the feed has counted and how it is; empty without a feed. */
+  public Optional<FeedMeters.Snapshot> feedMeters() {
+    return Optional.ofNullable(feed).map(followed -> followed.meters().snapshot());
+  }
+
   /** Stops following the feed. Shelves stop serving once their tolerance has passed. */
   @Override
   public void close() {
@@ -147,12 +213,24 @@ public final class WarmShelf implements AutoCloseable {
     time.close();
   }
 
+  boolean isFollowed(Lane table) {
+    return feed == null || feed.covers(table);
+  }
+
+  Board board() {
+    return board;
+  }
+
+  OwnWrites ownWrites() {
+    return ownWrites;
+  }
+
   DataSource dataSource() {
     return dataSource;
   }
 
-  Sessions sessions() {
-    return sessions;
+  String ambient() {
+    return ambient;
   }
 
   String namespace() {
@@ -170,31 +248,41 @@ public final class WarmShelf implements AutoCloseable {
    * it.
    */
   Verdict analyse(SqlStatement statement, List<String> declared, long schemaVersion) {
+    Verdict verdict = known(schemaVersion).analyst().verdict(statement, declared, apart);
+    if (feed != null && verdict instanceof Verdict.Keepable keepable) {
+      for (Lane lane : keepable.tables().lanes()) {
+        if (!feed.covers(lane)) {
+          return new Verdict.Refused(new Refusal(Refusal.Reason.NOT_FOLLOWED, lane.name(), -1));
+        }
+      }
+    }
+    return verdict;
+  }
+
+  /** What the catalogue says now. */
+  Catalogue catalogue() {
+    return known(board.schemaVersion()).catalogue();
+  }
+
+  SqlStatement statement(String sql) {
+    return texts.of(sql);
+  }
+
+  private Knowledge known(long schemaVersion) {
     Knowledge known = knowledge;
     if (known.schemaVersion() < schemaVersion) {
       known = knowledgeOf(schemaVersion);
       knowledge = known;
     }
-    return known.analyst().verdict(statement, declared);
+    return known;
   }
 
   private Knowledge knowledgeOf(long schemaVersion) {
-    return new Knowledge(schemaVersion, new Analyst(new PostgresCatalogue(dataSource)));
+    Catalogue catalogue = new PostgresCatalogue(dataSource);
+    return new Knowledge(schemaVersion, catalogue, new Analyst(catalogue));
   }
 
-  private record Knowledge(long schemaVersion, Analyst analyst) {}
-
-  /** A refusal if the feed does not tell about one of the verdict's lanes, else null. */
-  @Nullable Refusal refusalOfUnfollowed(Verdict verdict) {
-    if (feed != null && verdict instanceof Verdict.Keepable keepable) {
-      for (Lane lane : keepable.footprint().lanes()) {
-        if (!feed.covers(lane)) {
-          return new Refusal(Refusal.Reason.NOT_FOLLOWED, lane.name(), -1);
-        }
-      }
-    }
-    return null;
-  }
+  private record Knowledge(long schemaVersion, Catalogue catalogue, Analyst analyst) {}
 
   /** Configures a {@link WarmShelf}. Not thread-safe. */
   public static final class Builder {
@@ -204,6 +292,7 @@ public final class WarmShelf implements AutoCloseable {
     private String namespace = "";
     private @Nullable Feed feed;
     private boolean onTtlAlone;
+    private Precision precision = Precision.ANSWERS;
 
     private Builder(DataSource dataSource) {
       this.dataSource = dataSource;
@@ -219,6 +308,15 @@ public final class WarmShelf implements AutoCloseable {
     /** Follows no feed: answers may be as stale as their TTL is long. */
     public Builder onTtlAlone() {
       this.onTtlAlone = true;
+      return this;
+    }
+
+    /**
+     * How finely changes are told apart; by default as finely as possible. Coarser is never wrong,
+     * and tells by comparison what the finer gains.
+     */
+    public Builder tellingApart(Precision by) {
+      this.precision = Objects.requireNonNull(by, "by");
       return this;
     }
 

@@ -307,7 +307,7 @@ class ShelvedQueryTest {
 
   private String footprint(String sql) throws SQLException {
     Verdict verdict = warm.query(sql).as(Long.class).verdict();
-    return ((Verdict.Keepable) verdict).footprint().toString();
+    return ((Verdict.Keepable) verdict).tables().toString();
   }
 
   private String refusal(String sql) throws SQLException {

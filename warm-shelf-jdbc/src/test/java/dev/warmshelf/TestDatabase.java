@@ -75,7 +75,7 @@ public final class TestDatabase {
       try (Connection connection = server.dataSource("skerry").getConnection()) {
         SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
       }
-      Journal.on(server.dataSource("skerry")).install(SkerryLine.TABLES);
+      Journal.on(server.dataSource("skerry")).install(SkerryLine.FOLLOWED);
       return server;
     } catch (IOException e) {
       throw new UncheckedIOException(e);

@@ -62,7 +62,7 @@ public class QueryHit {
     try (Connection connection = server.dataSource("postgres").getConnection()) {
       SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
     }
-    Journal.on(server.dataSource("postgres")).install(SkerryLine.TABLES);
+    Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
     HikariConfig config = new HikariConfig();
     config.setDataSource(server.dataSource("postgres"));
     config.setMaximumPoolSize(4);

@@ -152,7 +152,7 @@ final class DemoCommand implements Callable<Integer> {
           });
     }
     screen.line("   " + SkerryLine.TABLES.size() + " tables loaded in " + since(began));
-    Journal.on(server.dataSource(DATABASE)).install(SkerryLine.TABLES);
+    Journal.on(server.dataSource(DATABASE)).install(SkerryLine.FOLLOWED);
     screen.line("   journal installed: from now on triggers note which tables each commit changed");
   }
 

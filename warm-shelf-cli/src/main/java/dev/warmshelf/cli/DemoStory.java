@@ -19,6 +19,7 @@ import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
+import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
 import javax.sql.DataSource;
@@ -28,6 +29,8 @@ import org.HdrHistogram.Histogram;
 final class DemoStory {
   private static final int BASELINE_READS = 20;
   private static final int PORT = 1;
+  private static final double WRITES = 10;
+  private static final Duration TTL = Duration.ofSeconds(5);
 
   record Departure(
       int id,
@@ -36,6 +39,7 @@ final class DemoStory {
       String vessel,
       String destination,
       long version,
+      long revision,
       BigDecimal metresLeft) {}
 
   private final HikariDataSource pool;
@@ -95,7 +99,7 @@ final class DemoStory {
         Text.nanos(direct.getValueAtPercentile(50)),
         Text.nanos(direct.getValueAtPercentile(95)));
     if (departures.verdict() instanceof Verdict.Keepable keepable) {
-      say("its answers may be kept; they are read from %s", keepable.footprint());
+      say("its answers may be kept; they are read from %s", keepable.tables());
     }
   }
 
@@ -157,7 +161,7 @@ final class DemoStory {
 
   private boolean readersAndWriters(int seconds, int readers) throws Exception {
     DemoCommand.heading(screen, 5, "Readers and writers together, for " + seconds + " seconds");
-    Comparison.Settings settings = new Comparison.Settings(seconds, readers, 1, 1);
+    Comparison.Settings settings = new Comparison.Settings(seconds, readers, WRITES, TTL, 1);
     say("direct and kept reads take turns, with the same requests and the same writer");
     Result result = MeasureCommand.comparison(pool, settings, screen).run();
     screen.clear();

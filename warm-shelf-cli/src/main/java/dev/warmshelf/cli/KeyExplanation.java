@@ -64,7 +64,7 @@ final class KeyExplanation {
     if (verdict instanceof Verdict.Keepable keepable) {
       this.reason = null;
       this.wrongSql = false;
-      this.footprint = keepable.footprint().lanes().stream().map(Lane::name).toList();
+      this.footprint = keepable.tables().lanes().stream().map(Lane::name).toList();
       this.pins = analyst.pins(read).stream().map(this::pin).toList();
     } else {
       Refusal refusal = ((Verdict.Refused) verdict).refusal();

@@ -8,6 +8,7 @@ import dev.warmshelf.cli.measure.Comparison;
 import dev.warmshelf.cli.measure.Result;
 import java.io.PrintWriter;
 import java.sql.SQLException;
+import java.time.Duration;
 import java.util.concurrent.Callable;
 import javax.sql.DataSource;
 import picocli.CommandLine.Command;
@@ -33,7 +34,7 @@ import picocli.CommandLine.Spec;
       "Ctrl-C ends the run early and reports what has been measured by then."
     })
 final class MeasureCommand implements Callable<Integer> {
-  static final int CONNECTIONS_BESIDE_READERS = 4;
+  static final int CONNECTIONS_BESIDE_READERS = 8;
 
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
@@ -62,6 +63,13 @@ final class MeasureCommand implements Callable<Integer> {
   private double writes = 1;
 
   @Option(
+      names = "--ttl",
+      paramLabel = "N",
+      description =
+          "Seconds that the way without a feed keeps its answers. Default: ${DEFAULT-VALUE}.")
+  private int ttl = 5;
+
+  @Option(
       names = "--seed",
       paramLabel = "N",
       description = "Of the requests and writes. Default: ${DEFAULT-VALUE}.")
@@ -75,11 +83,15 @@ final class MeasureCommand implements Callable<Integer> {
     requireAtLeast("--seconds", seconds, 1);
     requireAtLeast("--readers", readers, 1);
     requireAtLeast("--writes", writes, 0);
+    requireAtLeast("--ttl", ttl, 1);
     Screen progress = new Screen(spec.commandLine().getErr());
     try (HikariDataSource pool =
         DatabaseOptions.pool(url, readers + CONNECTIONS_BESIDE_READERS, System.getenv())) {
       Comparison comparison =
-          comparison(pool, new Comparison.Settings(seconds, readers, writes, seed), progress);
+          comparison(
+              pool,
+              new Comparison.Settings(seconds, readers, writes, Duration.ofSeconds(ttl), seed),
+              progress);
       try (Interrupts ignored = Interrupts.first(comparison::stop)) {
         Result result = comparison.run();
         progress.clear();

@@ -15,6 +15,7 @@ import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import java.sql.Connection;
 import java.sql.Statement;
+import java.time.Duration;
 import java.util.Map;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
@@ -31,7 +32,7 @@ class MeasureCommandTest {
       statement.execute("CREATE EXTENSION pg_stat_statements");
       SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
     }
-    Journal.on(server.dataSource("postgres")).install(SkerryLine.TABLES);
+    Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
   }
 
   @AfterAll
@@ -41,18 +42,20 @@ class MeasureCommandTest {
 
   @Test
   void directReadsAreNeverStaleAndKeptOnesOnlyLate() throws Exception {
-    Result result = measure(new Comparison.Settings(4, 3, 50, 7));
+    Result result = measure(new Comparison.Settings(10, 3, 50, Duration.ofSeconds(1), 7));
     assertThat(result.faults()).isEmpty();
     assertThat(result.commits()).isPositive();
     Figures direct = result.ways().get(0);
-    Figures kept = result.ways().get(1);
     assertThat(direct.stale()).isZero();
-    assertThat(kept.never()).isZero();
-    assertThat(kept.hitRatio().orElseThrow()).isPositive();
     assertThat(direct.countedDatabaseReads()).hasValue(direct.reads());
-    assertThat(kept.countedDatabaseReads()).hasValue(kept.ownDatabaseReads());
-    assertThat(kept.ownDatabaseReads()).isLessThan(kept.reads());
-    assertThat(new ComparisonReport(result).lines("").get(0)).contains("direct", "table lanes");
+    for (Figures kept : result.ways().subList(1, 5)) {
+      assertThat(kept.never()).isZero();
+      assertThat(kept.hitRatio().orElseThrow()).isPositive();
+      assertThat(kept.countedDatabaseReads()).hasValue(kept.ownDatabaseReads());
+      assertThat(kept.ownDatabaseReads()).isLessThan(kept.reads());
+    }
+    assertThat(new ComparisonReport(result).lines("").get(0))
+        .contains("direct", "TTL only", "table lanes", "value lanes", "answer lanes");
   }
 
   @Test
@@ -61,25 +64,30 @@ class MeasureCommandTest {
     try (Connection connection = server.dataSource("postgres").getConnection();
         Statement statement = connection.createStatement()) {
       statement.execute(
-          "CREATE OR REPLACE FUNCTION warm_shelf.note_change() RETURNS trigger LANGUAGE plpgsql"
-              + " SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS"
-              + " 'BEGIN INSERT INTO warm_shelf.journal (lane, kind) VALUES (''elsewhere'', TG_OP);"
-              + " RETURN NULL; END'");
+          """
+          DO $$ DECLARE f text; BEGIN
+            FOR f IN SELECT DISTINCT tgfoid::regprocedure::text FROM pg_trigger
+                     WHERE tgname = 'warm_shelf_update' LOOP
+              EXECUTE 'CREATE OR REPLACE FUNCTION ' || f || ' RETURNS trigger LANGUAGE plpgsql
+                SECURITY DEFINER AS $f$ BEGIN
+                  INSERT INTO warm_shelf.journal (lane, kind) VALUES (''elsewhere'', TG_OP);
+                  RETURN NULL; END $f$';
+            END LOOP; END $$""");
     }
     try {
-      Result result = measure(new Comparison.Settings(4, 3, 200, 7));
+      Result result = measure(new Comparison.Settings(10, 3, 200, Duration.ofSeconds(1), 7));
       assertThat(result.ways().get(0).stale()).isZero();
-      assertThat(result.ways().get(1).never()).isPositive();
+      assertThat(result.ways().get(4).never()).isPositive();
       assertThat(result.faults()).anySatisfy(f -> assertThat(f).contains("a footprint is wrong"));
     } finally {
-      Journal.on(server.dataSource("postgres")).install(SkerryLine.TABLES);
+      Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
     }
   }
 
   private static Result measure(Comparison.Settings settings) throws Exception {
     HikariConfig config = new HikariConfig();
     config.setDataSource(server.dataSource("postgres"));
-    try (HikariDataSource pool = DatabaseOptions.pool(config, settings.readers() + 4)) {
+    try (HikariDataSource pool = DatabaseOptions.pool(config, settings.readers() + 8)) {
       return Comparison.on(pool, settings, (way, done, all) -> {}).run();
     }
   }

@@ -3,6 +3,9 @@ package dev.warmshelf.feed;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.meter.FeedMeters;
+import java.util.Map;
 
 /**
  * Tells a board about the changes of one database.
@@ -11,6 +14,8 @@ import dev.warmshelf.key.Lane;
  * changes</em>; and the watermark moves to a moment only after everything that had committed before
  * that moment has been ticked. When it has lost its place it ticks everything. While it cannot
  * deliver, the watermark stands still, and shelves stop serving once it is too old.
+ *
+ * <p>Implementations are thread-safe.
  */
 public interface Feed extends AutoCloseable {
   /**
@@ -21,8 +26,25 @@ public interface Feed extends AutoCloseable {
    */
   void follow(Board board, TimeSource time) throws FeedException;
 
-  /** Whether changes to this lane are delivered. May change as the feed is installed on tables. */
-  boolean covers(Lane lane);
+  /** Whether changes to this table are delivered. May change as the feed is installed on tables. */
+  boolean covers(Lane table);
+
+  /**
+   * The columns by which changes of this table are told apart, in the engineer's order. When it
+   * changes, the board is told of a change of the schema.
+   */
+  Map<String, ValueKind> toldApart(Lane table);
+
+  /** Asks for the next look at the database to be taken at once. Returns without waiting. */
+  void hurry();
+
+  /** Announces a transaction of this process. To be called before its commit is sent. */
+  void expect(OwnWrite write);
+
+  /** Forgets an own write, met or not. */
+  void forget(OwnWrite write);
+
+  FeedMeters meters();
 
   /** Ends the delivery. */
   @Override

@@ -1,5 +1,6 @@
 package dev.warmshelf.key;
 
+import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collection;
 import java.util.List;
@@ -29,6 +30,16 @@ public final class Footprint {
 
   public static Footprint of(Lane... lanes) {
     return of(Arrays.asList(lanes));
+  }
+
+  /** This footprint and more lanes. */
+  public Footprint and(Collection<Lane> more) {
+    if (more.isEmpty()) {
+      return this;
+    }
+    List<Lane> all = new ArrayList<>(lanes);
+    all.addAll(more);
+    return of(all);
   }
 
   public List<Lane> lanes() {

@@ -3,7 +3,18 @@ package dev.warmshelf.key;
 import java.util.Objects;
 
 /**
- * Something that changes as a whole as far as freshness is concerned: a table.
+ * Something that changes as a whole as far as freshness is concerned. For a table {@code T}:
+ *
+ * <ul>
+ *   <li>{@code T} itself, which every change of the table ticks;
+ *   <li>{@code T.c=v}, the group of its rows whose column {@code c} is {@code v}: ticked by every
+ *       changed row that was in the group before or is in it after;
+ *   <li>{@code T at large}, ticked by changes that were not told apart.
+ * </ul>
+ *
+ * <p>An answer that was read from a group stands on the group and on the table at large; one that
+ * was read from the table stands on the table. Lanes that are no table's are named by whoever ticks
+ * them ({@link #ofTag}).
  *
  * <p>Lanes compare by name. A table's lane is named {@code schema.table}, both as the database's
  * catalogue spells them; the name of a partition or of an inheritance child never appears, since
@@ -34,6 +45,25 @@ public final class Lane implements Comparable<Lane> {
   /** The lane with this name, as {@link #name()} gave it; feeds carry lanes by name. */
   public static Lane named(String name) {
     return new Lane(Objects.requireNonNull(name, "name"));
+  }
+
+  /** The lane of what the engineer calls by this tag. */
+  public static Lane ofTag(String tag) {
+    return new Lane("tag " + Objects.requireNonNull(tag, "tag"));
+  }
+
+  /** Of a table's lane: its changes that were not told apart. */
+  public Lane atLarge() {
+    return new Lane(name + " at large");
+  }
+
+  /**
+   * Of a table's lane: one group of its rows.
+   *
+   * @param group column, equals sign and value, as {@link ValueKind#group} writes them
+   */
+  public Lane group(String group) {
+    return new Lane(name + "." + group);
   }
 
   public String name() {

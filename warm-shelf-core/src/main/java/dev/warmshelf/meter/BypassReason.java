@@ -6,6 +6,8 @@ public enum BypassReason {
   REFUSED("refused"),
   /** The feed has not moved the watermark for longer than the shelf tolerates. */
   FEED_LOST("feed lost"),
+  /** The caller's transaction may see what others may not, or the other way round. */
+  IN_TRANSACTION("in transaction"),
   /** The shelf itself failed; the database answered. */
   SHELF_FAILED("shelf failed");
 

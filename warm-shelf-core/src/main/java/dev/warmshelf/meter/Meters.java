@@ -32,6 +32,8 @@ public final class Meters {
   private final LongAdder expired = new LongAdder();
   private final LongAdder evicted = new LongAdder();
   private final LongAdder wasted = new LongAdder();
+  private final LongAdder outAtBirth = new LongAdder();
+  private final LongAdder writtenThrough = new LongAdder();
   private final Map<BypassReason, LongAdder> bypasses = new EnumMap<>(BypassReason.class);
   private final Latency loads = new Latency();
   private final Latency timedHits = new Latency();
@@ -101,6 +103,16 @@ public final class Meters {
     wasted.increment();
   }
 
+  /** A load that was out of date before it could be kept. */
+  public void outAtBirth() {
+    outAtBirth.increment();
+  }
+
+  /** An answer kept from an own write. */
+  public void writtenThrough() {
+    writtenThrough.increment();
+  }
+
   public Snapshot snapshot() {
     Map<BypassReason, Long> reasons = new EnumMap<>(BypassReason.class);
     bypasses.forEach((reason, count) -> reasons.put(reason, count.sum()));
@@ -115,6 +127,8 @@ public final class Meters {
         expired.sum(),
         evicted.sum(),
         wasted.sum(),
+        outAtBirth.sum(),
+        writtenThrough.sum(),
         loads.sum(),
         timedHits.sum());
   }
@@ -125,6 +139,8 @@ public final class Meters {
    * @param joined of the misses, those that cost no database read
    * @param invalidated entries found out of date when looked up or evicted
    * @param wasted fills that were never read
+   * @param outAtBirth loads that a change overtook, so that they were not kept
+   * @param writtenThrough answers kept from own writes
    * @param hitLatency of one hit in {@value #HITS_PER_TIMING}
    */
   public record Snapshot(
@@ -138,6 +154,8 @@ public final class Meters {
       long expired,
       long evicted,
       long wasted,
+      long outAtBirth,
+      long writtenThrough,
       Histogram loadLatency,
       Histogram hitLatency) {
 

@@ -11,11 +11,17 @@ import org.jspecify.annotations.Nullable;
  * @param ttl how long after its fill an answer may be served, or null for as long as it is fresh;
  *     10 minutes by default
  * @param tolerance how far the feed's watermark may lag behind before the shelf counts the feed as
- *     lost and lets the database answer; 1 second by default
+ *     lost; 1 second by default
+ * @param whenLost what to do then; by default the database answers each read
  */
-public record Policy(Capacity capacity, @Nullable Duration ttl, Duration tolerance) {
+public record Policy(
+    Capacity capacity, @Nullable Duration ttl, Duration tolerance, WhenLost whenLost) {
   private static final Policy STANDARD =
-      new Policy(Capacity.entries(10_000), Duration.ofMinutes(10), Duration.ofSeconds(1));
+      new Policy(
+          Capacity.entries(10_000),
+          Duration.ofMinutes(10),
+          Duration.ofSeconds(1),
+          WhenLost.askDatabase());
 
   public Policy {
     Objects.requireNonNull(capacity, "capacity");
@@ -23,6 +29,7 @@ public record Policy(Capacity capacity, @Nullable Duration ttl, Duration toleran
       requirePositive("ttl", ttl);
     }
     requirePositive("tolerance", tolerance);
+    Objects.requireNonNull(whenLost, "whenLost");
   }
 
   /** The defaults. */
@@ -31,20 +38,28 @@ public record Policy(Capacity capacity, @Nullable Duration ttl, Duration toleran
   }
 
   public Policy holding(Capacity most) {
-    return new Policy(most, ttl, tolerance);
+    return new Policy(most, ttl, tolerance, whenLost);
   }
 
   public Policy ttl(Duration life) {
-    return new Policy(capacity, Objects.requireNonNull(life, "life"), tolerance);
+    return new Policy(capacity, Objects.requireNonNull(life, "life"), tolerance, whenLost);
   }
 
   /** Answers are served as long as they are fresh, however old. */
   public Policy withoutTtl() {
-    return new Policy(capacity, null, tolerance);
+    return new Policy(capacity, null, tolerance, whenLost);
   }
 
   public Policy tolerating(Duration lag) {
-    return new Policy(capacity, ttl, lag);
+    return new Policy(capacity, ttl, lag, whenLost);
+  }
+
+  public Policy whenLost(WhenLost then) {
+    return new Policy(capacity, ttl, tolerance, then);
+  }
+
+  long lossBoundNanos() {
+    return saturatedNanos(whenLost.bound());
   }
 
   /** The TTL in nanoseconds; {@link Long#MAX_VALUE} where there is none. */
@@ -57,7 +72,7 @@ public record Policy(Capacity capacity, @Nullable Duration ttl, Duration toleran
   }
 
   /** {@link Duration#toNanos()} ends at some 292 years. */
-  private static long saturatedNanos(Duration duration) {
+  static long saturatedNanos(Duration duration) {
     return duration.compareTo(Duration.ofNanos(Long.MAX_VALUE)) >= 0
         ? Long.MAX_VALUE
         : duration.toNanos();

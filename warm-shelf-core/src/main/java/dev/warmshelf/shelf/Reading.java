@@ -2,6 +2,7 @@ package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.Footprint;
+import dev.warmshelf.store.Entry;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.Optional;
@@ -21,8 +22,7 @@ public final class Reading<V extends @Nullable Object> {
   private final Instant freshAsOf;
   private final @Nullable String bypass;
   private final @Nullable Board board;
-  private final Footprint footprint;
-  private final long fence;
+  private final @Nullable Entry entry;
 
   private Reading(
       V value,
@@ -30,33 +30,24 @@ public final class Reading<V extends @Nullable Object> {
       long ageNanos,
       Instant freshAsOf,
       @Nullable String bypass,
-      @Nullable Board board,
-      Footprint footprint,
-      long fence) {
+      @Nullable Entry entry,
+      @Nullable Board board) {
     this.value = value;
     this.origin = origin;
     this.ageNanos = ageNanos;
     this.freshAsOf = freshAsOf;
     this.bypass = bypass;
+    this.entry = entry;
     this.board = board;
-    this.footprint = footprint;
-    this.fence = fence;
   }
 
   static <V extends @Nullable Object> Reading<V> of(
-      V value,
-      Origin origin,
-      long ageNanos,
-      Instant freshAsOf,
-      Board board,
-      Footprint footprint,
-      long fence) {
-    return new Reading<>(value, origin, ageNanos, freshAsOf, null, board, footprint, fence);
+      V value, Origin origin, long ageNanos, Instant freshAsOf, Entry entry, Board board) {
+    return new Reading<>(value, origin, ageNanos, freshAsOf, null, entry, board);
   }
 
   static <V extends @Nullable Object> Reading<V> direct(V value, Instant readBegan, String reason) {
-    return new Reading<>(
-        value, Origin.DIRECT, 0, readBegan, reason, null, Footprint.NOTHING, Long.MAX_VALUE);
+    return new Reading<>(value, Origin.DIRECT, 0, readBegan, reason, null, null);
   }
 
   public V value() {
@@ -93,12 +84,17 @@ public final class Reading<V extends @Nullable Object> {
    * answer that went around the shelf, of which nothing is known.
    */
   public boolean holdsStill() {
-    return board == null || board.isFresh(footprint, fence);
+    return board == null || entry == null || entry.isFresh(board);
+  }
+
+  /** The lanes that the answer stands on; nothing for one that went around the shelf. */
+  public Footprint footprint() {
+    return entry == null ? Footprint.NOTHING : entry.footprint();
   }
 
   /** The same reading of another value: what a caller makes of the answer. */
   public <W extends @Nullable Object> Reading<W> with(W other) {
-    return new Reading<>(other, origin, ageNanos, freshAsOf, bypass, board, footprint, fence);
+    return new Reading<>(other, origin, ageNanos, freshAsOf, bypass, entry, board);
   }
 
   @Override

@@ -12,11 +12,9 @@ import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Store;
 import java.time.Instant;
 import java.util.Objects;
-import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Consumer;
 import java.util.function.Function;
-import java.util.function.Predicate;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -28,7 +26,8 @@ import org.slf4j.LoggerFactory;
  * watermark is known to be in the answer (see {@link Board}). A miss takes the fence, then asks the
  * database, then keeps the answer; if a lane changed meanwhile the entry is born out of date and is
  * not kept. Callers that miss at once share one load, but only one that could still be served: a
- * load that began before a change a caller may know of is not good enough for that caller.
+ * load that began before a change a caller may know of is not good enough for that caller. Where
+ * some lanes are told only by the answer, the waiting caller looks at those after the landing.
  *
  * <p>A shelf never breaks a read. If its store fails, the database answers.
  *
@@ -42,19 +41,26 @@ public final class Shelf {
   private final Board board;
   private final TimeSource time;
   private final Trust trust;
-  private final Store store;
   private final Meters meters = new Meters();
+  private final Holdings holdings;
   private final long lifetimeNanos;
   private final long toleranceNanos;
+  private final long lossBoundNanos;
   private final ConcurrentHashMap<Key, Flight> flights = new ConcurrentHashMap<>();
-  private final Set<String> failuresTold = ConcurrentHashMap.newKeySet();
 
   /** What makes a kept answer trustworthy, apart from its TTL. */
   public enum Trust {
-    /** A feed: while its watermark stands still for too long, nothing is served. */
+    /** A feed: while its watermark stands still for too long, the policy says what to do. */
     FEED,
     /** The TTL alone. Answers may be stale by as much. */
     TTL_ALONE
+  }
+
+  /** When to keep an answer that was made from an own write. */
+  public enum WriteThrough {
+    /** Only if the shelf holds an answer to the question, fresh or not. */
+    IF_KEPT,
+    ANYWAY
   }
 
   /** A shelf that holds its entries in memory. */
@@ -83,9 +89,10 @@ public final class Shelf {
     this.board = Objects.requireNonNull(board, "board");
     this.time = Objects.requireNonNull(time, "time");
     this.trust = Objects.requireNonNull(trust, "trust");
-    this.store = storeOf.apply(this::evicted);
+    this.holdings = new Holdings(name, board, time, meters, storeOf);
     this.lifetimeNanos = policy.lifetimeNanos();
     this.toleranceNanos = policy.toleranceNanos();
+    this.lossBoundNanos = policy.lossBoundNanos();
     if (trust == Trust.TTL_ALONE && policy.ttl() == null) {
       throw new IllegalArgumentException(
           "Shelf '"
@@ -107,9 +114,9 @@ public final class Shelf {
     return meters;
   }
 
-  /** How many answers are kept just now, fresh or not. */
+  /** How many answers are held just now, fresh or not. */
   public int size() {
-    return store.size();
+    return holdings.size();
   }
 
   /**
@@ -121,51 +128,117 @@ public final class Shelf {
    */
   public <V extends @Nullable Object, X extends Exception> Reading<V> read(
       Key key, Footprint footprint, Loader<? extends V, X> loader) throws X {
-    return this.<V, V, X>read(key, footprint, loader, value -> true, value -> value);
+    return this.<V, V, X>read(key, Inquiry.of(footprint, loader), value -> value);
   }
 
   /**
    * The same, with a look at the kept answer: what is kept is {@code A}, and the caller gets what
    * {@code view} makes of it at each read.
-   *
-   * @param mayBeShared whether what was loaded is good for others too; what is not goes to the
-   *     caller that loaded it, and to nobody else
    */
   public <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
-      Reading<V> read(
-          Key key,
-          Footprint footprint,
-          Loader<? extends A, X> loader,
-          Predicate<? super A> mayBeShared,
-          Function<? super A, ? extends V> view)
+      Reading<V> read(Key key, Inquiry<A, X> inquiry, Function<? super A, ? extends V> view)
           throws X {
     long began = meters.timesThisHit() ? time.nanos() : 0;
     Watermark watermark = board.watermark();
     long now = time.coarseNanos();
-    if (isFeedLost(watermark, now)) {
-      return bypass(BypassReason.FEED_LOST, BypassReason.FEED_LOST.label(), loader, view);
+    boolean lost = isFeedLost(watermark, now);
+    if (lost && lossBoundNanos == 0) {
+      return bypass(BypassReason.FEED_LOST, BypassReason.FEED_LOST.label(), inquiry::load, view);
     }
     Entry entry;
     try {
-      entry = fresh(key, now);
+      entry = holdings.fresh(key, now);
     } catch (RuntimeException e) {
-      tellOnce("look up", e);
-      return bypass(BypassReason.SHELF_FAILED, "shelf failed: " + e, loader, view);
+      holdings.tellOnce("look up", e);
+      return bypass(BypassReason.SHELF_FAILED, "shelf failed: " + e, inquiry::load, view);
     }
-    if (entry == null) {
-      return miss(key, footprint, loader, mayBeShared, view);
+    long bound = Math.min(inquiry.freshWithinNanos(), lost ? lossBoundNanos : Long.MAX_VALUE);
+    if (entry == null || !isWithin(bound, entry, watermark)) {
+      return miss(key, inquiry, view, bound);
     }
-    entry.use();
-    meters.hit();
-    if (LOG.isDebugEnabled()) {
-      LOG.debug("hit shelf={} key={}", name, key.shortDigest());
-    }
-    long age = Math.max(0, now - entry.filledNanos());
-    Reading<V> reading = reading(entry, Origin.KEPT, age, watermark, view);
+    Reading<V> reading = hit(entry, now, watermark, view);
     if (began != 0) {
       meters.hitTook(time.nanos() - began);
     }
     return reading;
+  }
+
+  /** The value under the key, or null if there is none that may be served. A hit or a miss. */
+  public <V extends @Nullable Object> @Nullable Reading<V> get(Key key) {
+    Watermark watermark = board.watermark();
+    long now = time.coarseNanos();
+    boolean lost = isFeedLost(watermark, now);
+    Entry entry = lost && lossBoundNanos == 0 ? null : holdings.freshIfStoreWorks(key);
+    if (entry == null || (lost && !isWithin(lossBoundNanos, entry, watermark))) {
+      meters.miss();
+      return null;
+    }
+    return this.<V, V>hit(entry, now, watermark, value -> value);
+  }
+
+  /**
+   * The fence for a value that is about to be worked out; see {@link #put}. Take it before reading
+   * anything that the value is made from.
+   */
+  public long fence() {
+    return board.fence();
+  }
+
+  /**
+   * Keeps a value. It is not kept if one of its lanes has changed since the fence.
+   *
+   * @param footprint what the value was made from
+   * @param fence taken before the value was worked out
+   * @return whether it is kept
+   */
+  public boolean put(Key key, @Nullable Object value, Footprint footprint, long fence) {
+    return holdings.keep(entry(key, value, footprint, fence, 0));
+  }
+
+  /**
+   * Keeps an answer that was made from an own write, unless somebody else has changed what it
+   * stands on since the fence. Of two writers at once the older value never stays: neither does the
+   * younger, where it is not certain which is which.
+   *
+   * @param fence taken before the statement that gave the answer was sent
+   * @param own what {@link Board#tickOwn} returned for the write
+   * @return whether it is kept
+   */
+  public boolean writeThrough(
+      Key key,
+      @Nullable Object value,
+      Footprint footprint,
+      long fence,
+      long own,
+      WriteThrough mode) {
+    try {
+      if (mode == WriteThrough.IF_KEPT && !holdings.holds(key)) {
+        return false;
+      }
+    } catch (RuntimeException e) {
+      holdings.tellOnce("look up", e);
+      return false;
+    }
+    boolean kept = holdings.keep(entry(key, value, footprint, fence, own));
+    if (kept) {
+      meters.writtenThrough();
+    }
+    return kept;
+  }
+
+  /** Puts out the answer under the key. None whose load has begun by now is served under it. */
+  public void clear(Key key) {
+    try {
+      holdings.clear(key);
+    } catch (RuntimeException e) {
+      holdings.tellOnce("clear a key; the whole shelf is cleared, and", e);
+      holdings.clear();
+    }
+  }
+
+  /** Puts out all answers, in constant time. None whose load has begun by now is served. */
+  public void clear() {
+    holdings.clear();
   }
 
   /**
@@ -194,69 +267,77 @@ public final class Shelf {
     return trust == Trust.FEED && (watermark == null || now - watermark.nanos() > toleranceNanos);
   }
 
-  /** The entry under the key if it may be served, and if not, takes it off the shelf. */
-  private @Nullable Entry fresh(Key key, long now) {
-    Entry entry = store.get(key);
-    if (entry == null) {
-      return null;
+  /** Whether every change that committed longer ago than the bound is in the answer. */
+  private boolean isWithin(long bound, Entry entry, @Nullable Watermark watermark) {
+    if (bound == Long.MAX_VALUE) {
+      return true;
     }
-    boolean expired = entry.isExpired(now);
-    if (!expired && board.isFresh(entry.footprint(), entry.fence())) {
-      return entry;
+    long now = time.nanos();
+    return now - entry.loadBeganNanos() <= bound
+        || (trust == Trust.FEED && watermark != null && now - watermark.nanos() <= bound);
+  }
+
+  private <A extends @Nullable Object, V extends @Nullable Object> Reading<V> hit(
+      Entry entry, long now, @Nullable Watermark watermark, Function<? super A, ? extends V> view) {
+    entry.use();
+    meters.hit();
+    if (LOG.isDebugEnabled()) {
+      LOG.debug("hit shelf={} key={}", name, entry.key().shortDigest());
     }
-    if (store.remove(entry)) {
-      left(
-          entry,
-          expired ? "expired" : "invalidated",
-          expired ? meters::expired : meters::invalidated);
-    }
-    return null;
+    return reading(entry, Origin.KEPT, Math.max(0, now - entry.filledNanos()), watermark, view);
   }
 
   private <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
       Reading<V> miss(
-          Key key,
-          Footprint footprint,
-          Loader<? extends A, X> loader,
-          Predicate<? super A> mayBeShared,
-          Function<? super A, ? extends V> view)
+          Key key, Inquiry<A, X> inquiry, Function<? super A, ? extends V> view, long bound)
           throws X {
     meters.miss();
     if (LOG.isDebugEnabled()) {
       LOG.debug("miss shelf={} key={}", name, key.shortDigest());
     }
     Watermark watermark = board.watermark();
+    Footprint before = inquiry.lanes();
     Flight mine = new Flight(board.fence());
     Flight other = flights.putIfAbsent(key, mine);
-    if (other != null && board.isFresh(footprint, other.fence())) {
+    if (other != null && board.isFresh(before, other.fence())) {
       Entry entry = other.await();
-      if (entry != null) {
+      if (entry != null && isGoodFor(entry, before, bound, watermark)) {
         meters.joined();
         return reading(entry, Origin.JOINED, 0, watermark, view);
       }
-      // That load failed. This caller finds out on its own; its waiting may have made a fence old.
+      // That load is of no use. This caller's waiting may have made its fence old.
       mine = new Flight(board.fence());
       flights.putIfAbsent(key, mine);
     } else if (other != null) {
       // Too old to share. Later callers share the younger load instead.
       flights.replace(key, other, mine);
     }
-    return lead(key, footprint, loader, mayBeShared, view, mine);
+    return lead(key, before, inquiry, view, bound, mine);
+  }
+
+  /**
+   * Whether another caller's load, just landed, answers a caller that came while it was loading.
+   */
+  private boolean isGoodFor(
+      Entry landed, Footprint before, long bound, @Nullable Watermark watermark) {
+    boolean knownBefore = landed.footprint().equals(before);
+    return (knownBefore || holdings.isFresh(landed)) && isWithin(bound, landed, watermark);
   }
 
   /** Loads, keeps and answers. The flight is in the map, or stands alone: both are sound. */
   private <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
       Reading<V> lead(
           Key key,
-          Footprint footprint,
-          Loader<? extends A, X> loader,
-          Predicate<? super A> mayBeShared,
+          Footprint before,
+          Inquiry<A, X> inquiry,
           Function<? super A, ? extends V> view,
+          long bound,
           Flight flight)
           throws X {
     try {
-      Entry justKept = keptMeanwhile(key);
-      if (justKept != null) {
+      // Between this caller's look and its flight another one may have landed.
+      Entry justKept = holdings.freshIfStoreWorks(key);
+      if (justKept != null && isWithin(bound, justKept, null)) {
         flight.land(justKept);
         meters.joined();
         return reading(justKept, Origin.JOINED, 0, null, view);
@@ -265,19 +346,20 @@ public final class Shelf {
       long began = time.nanos();
       A value;
       try {
-        value = loader.load();
+        value = inquiry.load();
       } catch (Throwable e) {
         meters.loadFailed();
         throw e;
       }
       long ended = time.nanos();
       meters.loaded(ended - began);
+      Footprint all = inquiry.lanes(before, value);
       Entry entry =
           new Entry(
-              key, value, footprint, flight.fence(), beganAt, ended, ended - began, lifetimeNanos);
-      if (mayBeShared.test(value)) {
+              key, value, all, flight.fence(), 0, beganAt, ended, ended - began, lifetimeNanos);
+      if (inquiry.mayBeShared(value)) {
         flight.land(entry);
-        keep(entry);
+        holdings.keep(entry);
       }
       return reading(entry, Origin.LOADED, 0, null, view);
     } finally {
@@ -286,35 +368,9 @@ public final class Shelf {
     }
   }
 
-  /** Between this caller's look and its flight another one may have landed. */
-  private @Nullable Entry keptMeanwhile(Key key) {
-    try {
-      return fresh(key, time.coarseNanos());
-    } catch (RuntimeException e) {
-      tellOnce("look up", e);
-      return null;
-    }
-  }
-
-  private void keep(Entry entry) {
-    try {
-      if (!board.isFresh(entry.footprint(), entry.fence())) {
-        LOG.debug("out of date at birth shelf={} key={}", name, entry.key());
-        return;
-      }
-      store.put(entry);
-      meters.filled();
-      if (LOG.isDebugEnabled()) {
-        LOG.debug(
-            "fill shelf={} key={} load_us={} footprint={}",
-            name,
-            entry.key().shortDigest(),
-            entry.loadNanos() / 1_000,
-            entry.footprint());
-      }
-    } catch (RuntimeException e) {
-      tellOnce("keep an answer", e);
-    }
+  private Entry entry(Key key, @Nullable Object value, Footprint footprint, long fence, long own) {
+    return new Entry(
+        key, value, footprint, fence, own, time.wall(), time.nanos(), 0, lifetimeNanos);
   }
 
   private <A extends @Nullable Object, V extends @Nullable Object> Reading<V> reading(
@@ -329,35 +385,6 @@ public final class Shelf {
     if (trust == Trust.FEED && watermark != null && watermark.at().isAfter(freshAsOf)) {
       freshAsOf = watermark.at();
     }
-    return Reading.of(
-        view.apply(kept), origin, ageNanos, freshAsOf, board, entry.footprint(), entry.fence());
-  }
-
-  private void evicted(Entry entry) {
-    if (board.isFresh(entry.footprint(), entry.fence())) {
-      left(entry, "evicted", meters::evicted);
-    } else {
-      left(entry, "invalidated", meters::invalidated);
-    }
-  }
-
-  private void left(Entry entry, String why, Runnable count) {
-    count.run();
-    if (!entry.wasEverUsed()) {
-      meters.wasted();
-    }
-    if (LOG.isDebugEnabled()) {
-      LOG.debug("{} shelf={} key={}", why, name, entry.key().shortDigest());
-    }
-  }
-
-  private void tellOnce(String what, RuntimeException e) {
-    if (failuresTold.add(what + e.getClass().getName())) {
-      LOG.error(
-          "Shelf '{}' could not {}; the database answers instead. Told once per cause.",
-          name,
-          what,
-          e);
-    }
+    return Reading.of(view.apply(kept), origin, ageNanos, freshAsOf, entry, board);
   }
 }

@@ -1,5 +1,6 @@
 package dev.warmshelf.store;
 
+import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
 import java.time.Instant;
@@ -17,6 +18,7 @@ public final class Entry {
   private final @Nullable Object value;
   private final Footprint footprint;
   private final long fence;
+  private final long own;
   private final Instant loadBegan;
   private final long filledNanos;
   private final long loadNanos;
@@ -34,6 +36,7 @@ public final class Entry {
 
   /**
    * @param fence the board's tick before the load began
+   * @param own the number of the own write that the answer was made from; 0 for a load
    * @param loadBegan when the load began, on the wall clock
    * @param filledNanos when the answer was kept, on the monotonic clock
    * @param loadNanos how long the load took
@@ -44,6 +47,7 @@ public final class Entry {
       @Nullable Object value,
       Footprint footprint,
       long fence,
+      long own,
       Instant loadBegan,
       long filledNanos,
       long loadNanos,
@@ -52,6 +56,7 @@ public final class Entry {
     this.value = value;
     this.footprint = Objects.requireNonNull(footprint, "footprint");
     this.fence = fence;
+    this.own = own;
     this.loadBegan = Objects.requireNonNull(loadBegan, "loadBegan");
     this.filledNanos = filledNanos;
     this.loadNanos = loadNanos;
@@ -74,6 +79,11 @@ public final class Entry {
     return fence;
   }
 
+  /** Whether nothing that the answer stands on has changed since it was read. */
+  public boolean isFresh(Board board) {
+    return board.isFresh(footprint, fence, own);
+  }
+
   public Instant loadBegan() {
     return loadBegan;
   }
@@ -84,6 +94,11 @@ public final class Entry {
 
   public long loadNanos() {
     return loadNanos;
+  }
+
+  /** When the load began, on the monotonic clock. */
+  public long loadBeganNanos() {
+    return filledNanos - loadNanos;
   }
 
   public boolean isExpired(long nowNanos) {

@@ -5,10 +5,13 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Lane;
+import java.time.Duration;
 import java.util.AbstractCollection;
 import java.util.Collection;
 import java.util.Iterator;
 import java.util.List;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.Test;
 
 class BoardTest {
@@ -48,7 +51,7 @@ class BoardTest {
   }
 
   @Test
-  void aStampNeverFallsThoughTheLowerTickIsWrittenLast() {
+  void aTickThatComesLateLeavesItsStampHigherThanItFoundIt() {
     // The first tick has taken its number when a second one, on the same lane, comes and goes.
     long[] second = new long[1];
     Collection<Lane> overtaken =
@@ -65,9 +68,63 @@ class BoardTest {
           }
         };
     long first = board.tick(overtaken);
-    assertThat(first).isLessThan(second[0]);
-    assertThat(board.isFresh(Footprint.of(PORT), first)).isFalse();
-    assertThat(board.isFresh(Footprint.of(PORT), second[0])).isTrue();
+    assertThat(first).isGreaterThan(second[0]);
+    assertThat(board.isFresh(Footprint.of(PORT), second[0])).isFalse();
+    assertThat(board.isFresh(Footprint.of(PORT), first)).isTrue();
+  }
+
+  @Test
+  void anOwnWritePutsOutAllAnswersButTheOneMadeFromIt() {
+    long fence = board.fence();
+    long own = board.tickOwn(List.of(PORT), Footprint.of(PORT), fence);
+    assertThat(board.isFresh(Footprint.of(PORT), fence)).isFalse();
+    assertThat(board.isFresh(Footprint.of(PORT), fence, own)).isTrue();
+    board.tick(List.of(PORT));
+    assertThat(board.isFresh(Footprint.of(PORT), fence, own)).isFalse();
+  }
+
+  @Test
+  void anOwnWriteIsOvertakenByAnyChangeToItsAnswersLanesSinceTheFence() {
+    long fence = board.fence();
+    board.tick(List.of(ROUTE));
+    assertThat(board.tickOwn(List.of(PORT, ROUTE), Footprint.of(PORT), fence)).isPositive();
+    assertThat(board.tickOwn(List.of(PORT, ROUTE), Footprint.of(ROUTE), fence))
+        .isEqualTo(Board.OVERTAKEN);
+  }
+
+  @Test
+  void aTickThatTookItsNumberBeforeAnOwnWriteAndCameAfterItIsNotHidden() {
+    long fence = board.fence();
+    long[] own = new long[1];
+    Collection<Lane> slow =
+        new AbstractCollection<>() {
+          @Override
+          public Iterator<Lane> iterator() {
+            own[0] = board.tickOwn(List.of(PORT), Footprint.of(PORT), fence);
+            return List.of(PORT).iterator();
+          }
+
+          @Override
+          public int size() {
+            return 1;
+          }
+        };
+    board.tick(slow);
+    assertThat(own[0]).isPositive();
+    assertThat(board.isFresh(Footprint.of(PORT), fence, own[0])).isFalse();
+  }
+
+  @Test
+  void whoWaitsForTheWatermarkIsWokenByIt() throws Exception {
+    MovableTime time = new MovableTime();
+    Watermark later = new Watermark(time.nanos() + 5, time.wall());
+    CompletableFuture<Boolean> reached =
+        CompletableFuture.supplyAsync(
+            () -> board.awaitWatermark(later.nanos(), Duration.ofSeconds(20)));
+    board.advance(Watermark.now(time));
+    board.advance(later);
+    assertThat(reached.get(20, TimeUnit.SECONDS)).isTrue();
+    assertThat(board.awaitWatermark(later.nanos() + 1, Duration.ofMillis(1))).isFalse();
   }
 
   @Test

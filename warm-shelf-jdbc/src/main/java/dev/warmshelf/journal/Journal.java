@@ -1,6 +1,8 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.postgres.ColumnKinds;
 import java.io.IOException;
 import java.io.InputStream;
 import java.io.UncheckedIOException;
@@ -10,20 +12,26 @@ import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Collection;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
-import java.util.TreeSet;
 import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
 
 /**
  * The journal in a database: puts it there, says what it covers, takes it away. All of it lives in
- * the schema {@code warm_shelf}, but for one trigger per followed table.
+ * the schema {@code warm_shelf}, but for the triggers on followed tables.
  *
  * <p>Thread-safe. Needs a role that owns the tables and may create schemas.
  */
 public final class Journal {
+  /** Of what stands in the database. */
+  static final int VERSION = 2;
+
   /** A table with all its partitions or inheritance children, itself first. */
   private static final String MEMBERS =
       """
@@ -38,70 +46,140 @@ public final class Journal {
       ORDER BY m.depth, s.nspname, c.relname
       """;
 
-  private static final String COVERED =
-      """
-      WITH RECURSIVE tree(root, member) AS (
-        SELECT c.oid, c.oid FROM pg_class c
-        WHERE c.relkind IN ('r', 'p')
-          AND NOT EXISTS (SELECT FROM pg_inherits i WHERE i.inhrelid = c.oid)
-        UNION ALL
-        SELECT t.root, i.inhrelid FROM tree t JOIN pg_inherits i ON i.inhparent = t.member
-      )
-      SELECT s.nspname, c.relname
-      FROM tree t
-           JOIN pg_class c ON c.oid = t.root
-           JOIN pg_namespace s ON s.oid = c.relnamespace
-           LEFT JOIN pg_trigger g
-                  ON g.tgrelid = t.member AND g.tgenabled IN ('O', 'A')
-                 AND g.tgfoid = to_regproc('warm_shelf.note_change')
-                 AND g.tgargs = convert_to(s.nspname || '.' || c.relname, 'UTF8') || '\\000'::bytea
-      WHERE s.nspname NOT IN ('pg_catalog', 'information_schema', 'warm_shelf')
-      GROUP BY s.nspname, c.relname
-      HAVING count(*) = count(g.oid)
-      """;
-
   private static final String TRIGGERS =
       """
       SELECT g.tgname, s.nspname, c.relname
       FROM pg_trigger g JOIN pg_class c ON c.oid = g.tgrelid
            JOIN pg_namespace s ON s.oid = c.relnamespace
-      WHERE g.tgfoid = to_regproc('warm_shelf.note_change')
+           JOIN pg_proc p ON p.oid = g.tgfoid
+           JOIN pg_namespace w ON w.oid = p.pronamespace AND w.nspname = 'warm_shelf'
+      ORDER BY s.nspname, c.relname, g.tgname
       """;
 
-  private final DataSource dataSource;
+  /** Each followed table and what its trigger was made with, whether or not all is well with it. */
+  private static final String FOLLOWED =
+      """
+      SELECT DISTINCT ON (c.oid) format('%I.%I', s.nspname, c.relname), g.tgargs
+      FROM pg_trigger g JOIN pg_class c ON c.oid = g.tgrelid
+           JOIN pg_namespace s ON s.oid = c.relnamespace
+           JOIN pg_proc p ON p.oid = g.tgfoid
+           JOIN pg_namespace w ON w.oid = p.pronamespace AND w.nspname = 'warm_shelf'
+      WHERE NOT EXISTS (SELECT FROM pg_inherits i WHERE i.inhrelid = c.oid)
+      ORDER BY c.oid, g.oid
+      """;
 
-  private Journal(DataSource dataSource) {
+  private static final String KINDS =
+      "SELECT %s FROM pg_class c WHERE c.oid = to_regclass(?)".formatted(ColumnKinds.OF_C);
+
+  private static final String LOCK_TIMEOUT = "5s";
+  private static final String LOCK_NOT_AVAILABLE = "55P03";
+  private static final String INSUFFICIENT_PRIVILEGE = "42501";
+
+  private final DataSource dataSource;
+  private final @Nullable Duration retention;
+  private final boolean notifies;
+
+  private Journal(DataSource dataSource, @Nullable Duration retention, boolean notifies) {
     this.dataSource = dataSource;
+    this.retention = retention;
+    this.notifies = notifies;
   }
 
   public static Journal on(DataSource dataSource) {
-    return new Journal(dataSource);
+    return new Journal(dataSource, null, false);
+  }
+
+  /**
+   * The same, to install with another retention than an hour: rows of the journal are kept for so
+   * long after their transaction ended. A reader that was away for longer knows, and starts anew.
+   *
+   * @param age a minute or more
+   */
+  public Journal keeping(Duration age) {
+    if (age.compareTo(Duration.ofMinutes(1)) < 0) {
+      throw new IllegalArgumentException(
+          "The journal must be kept for a minute or more, but was to be kept for " + age + ".");
+    }
+    return new Journal(dataSource, age, notifies);
+  }
+
+  /**
+   * The same, to install with triggers that wake readers by {@code NOTIFY}. Not by default, since
+   * transactions that notify commit one after the other.
+   */
+  public Journal wakingReaders() {
+    return new Journal(dataSource, retention, true);
   }
 
   /**
    * The SQL that {@link #install} runs, for a person to read or to run.
    *
-   * @param tables names as SQL writes them: {@code booking}, {@code sky.port}, {@code "Odd Name"}
-   * @throws SQLException if one of them is not a table, or is a partition of another
+   * @param tables as {@link Followed} writes them: {@code port}, {@code
+   *     booking:sailing_id,agent_id}
+   * @throws IllegalArgumentException if one of them is not written so
+   * @throws SQLException if one of them is not a table, is a partition of another, or lacks a
+   *     column that changes can be told apart by
    */
   public String script(Collection<String> tables) throws SQLException {
-    StringBuilder script = new StringBuilder(resource("install.sql"));
+    return scriptOf(tables.stream().map(Followed::parse).toList());
+  }
+
+  private String scriptOf(Collection<Followed> tables) throws SQLException {
+    StringBuilder script = new StringBuilder();
+    script.append("SET LOCAL lock_timeout = '").append(LOCK_TIMEOUT).append("';\n");
+    script.append(resource("install.sql"));
+    script.append("UPDATE warm_shelf.installation SET version = ").append(VERSION);
+    if (retention != null) {
+      script.append(", retention = make_interval(secs => ").append(retention.toSeconds());
+      script.append(')');
+    }
+    script.append(";\n");
     try (Connection connection = dataSource.getConnection()) {
-      for (String table : tables) {
+      for (Followed table : tables) {
         script.append('\n').append(triggers(connection, table));
       }
     }
     return script.toString();
   }
 
-  /** Follows these tables, beside those followed already. In one transaction; repeatable. */
+  /**
+   * Follows these tables, beside those followed already. In one transaction; repeatable; a table
+   * that is followed already gets the columns named now. Waits for writers of the tables, and makes
+   * new ones wait, for at most five seconds a table.
+   */
   public void install(Collection<String> tables) throws SQLException {
     run(script(tables));
   }
 
+  /** Installs anew, in today's version, what is followed already; mends what has been damaged. */
+  public void upgrade() throws SQLException {
+    run(scriptOf(followed()));
+  }
+
+  /** What has been installed, whether or not all is well with it. */
+  public List<Followed> followed() throws SQLException {
+    List<Followed> tables = new ArrayList<>();
+    try (Connection connection = dataSource.getConnection();
+        Statement statement = connection.createStatement();
+        ResultSet rows = statement.executeQuery(FOLLOWED)) {
+      while (rows.next()) {
+        String[] arguments = new String(rows.getBytes(2), StandardCharsets.UTF_8).split("\0", -1);
+        List<String> columns = List.of(arguments).subList(1, Math.max(1, arguments.length - 1));
+        tables.add(new Followed(rows.getString(1), columns));
+      }
+    }
+    return tables;
+  }
+
   /** Takes away the triggers, the schema and all that is in it. Repeatable. */
   public void remove() throws SQLException {
+    run(removal());
+  }
+
+  /** The SQL that {@link #remove} runs. */
+  public String removal() throws SQLException {
     StringBuilder script = new StringBuilder();
+    script.append("SET LOCAL lock_timeout = '").append(LOCK_TIMEOUT).append("';\n");
     script.append("DROP EVENT TRIGGER IF EXISTS warm_shelf_schema;\n");
     script.append("DROP EVENT TRIGGER IF EXISTS warm_shelf_drop;\n");
     try (Connection connection = dataSource.getConnection();
@@ -109,51 +187,66 @@ public final class Journal {
         ResultSet rows = statement.executeQuery(TRIGGERS)) {
       while (rows.next()) {
         script.append(
-            String.format(
-                "DROP TRIGGER %s ON %s.%s;%n",
-                quoted(rows.getString(1)), quoted(rows.getString(2)), quoted(rows.getString(3))));
+            "DROP TRIGGER IF EXISTS %s ON %s.%s;%n"
+                .formatted(
+                    quoted(rows.getString(1)),
+                    quoted(rows.getString(2)),
+                    quoted(rows.getString(3))));
       }
     }
-    run(script.append("DROP SCHEMA IF EXISTS warm_shelf CASCADE;").toString());
+    return script.append("DROP SCHEMA IF EXISTS warm_shelf CASCADE;").toString();
   }
 
-  /**
-   * The tables whose every change is noted: those whose trigger is there and enabled, on themselves
-   * and on each partition or child.
-   */
+  /** The tables whose every change is noted, on themselves and on each partition or child. */
   public Set<Lane> covered() throws SQLException {
     try (Connection connection = dataSource.getConnection()) {
-      return covered(connection);
+      return Coverage.ask(connection).tables().keySet();
     }
   }
 
-  static Set<Lane> covered(Connection connection) throws SQLException {
-    Set<Lane> lanes = new TreeSet<>();
-    try (Statement statement = connection.createStatement();
-        ResultSet rows = statement.executeQuery(COVERED)) {
-      while (rows.next()) {
-        lanes.add(Lane.ofTable(rows.getString(1), rows.getString(2)));
+  /** Looks at the installation as it is. */
+  public Checkup check() throws SQLException {
+    try (Connection connection = dataSource.getConnection()) {
+      return Checkup.of(connection, followed());
+    }
+  }
+
+  private String triggers(Connection connection, Followed followed) throws SQLException {
+    List<String[]> members = members(connection, followed.table());
+    Lane lane = Lane.ofTable(members.get(0)[0], members.get(0)[1]);
+    TriggerText text = new TriggerText(lane, columns(connection, followed), notifies);
+    StringBuilder script = new StringBuilder(text.functionText());
+    members.forEach(member -> script.append(text.triggersText(member[0], member[1])));
+    return script.toString();
+  }
+
+  private static Map<String, ValueKind> columns(Connection connection, Followed followed)
+      throws SQLException {
+    Map<String, ValueKind> possible;
+    try (PreparedStatement statement = connection.prepareStatement(KINDS)) {
+      statement.setString(1, followed.table());
+      try (ResultSet row = statement.executeQuery()) {
+        row.next();
+        possible = ColumnKinds.read(row.getArray(1));
       }
     }
-    return lanes;
-  }
-
-  private static String triggers(Connection connection, String table) throws SQLException {
-    List<String[]> members = members(connection, table);
-    String lane = Lane.ofTable(members.get(0)[0], members.get(0)[1]).name();
-    StringBuilder script = new StringBuilder();
-    for (String[] member : members) {
-      String name = quoted(member[0]) + "." + quoted(member[1]);
-      script.append(
-          """
-          DROP TRIGGER IF EXISTS warm_shelf_change ON %1$s;
-          CREATE TRIGGER warm_shelf_change AFTER INSERT OR UPDATE OR DELETE OR TRUNCATE ON %1$s
-            FOR EACH STATEMENT EXECUTE FUNCTION warm_shelf.note_change('%2$s');
-          ALTER TABLE %1$s ENABLE ALWAYS TRIGGER warm_shelf_change;
-          """
-              .formatted(name, lane.replace("'", "''")));
+    Map<String, ValueKind> columns = new LinkedHashMap<>();
+    for (String column : followed.columns()) {
+      ValueKind kind = possible.get(column);
+      if (kind == null) {
+        throw new SQLException(
+            "'"
+                + followed.table()
+                + "' cannot be told apart by '"
+                + column
+                + "'; it can by "
+                + possible.keySet()
+                + ": columns of whole numbers, strings (in a deterministic collation), days, UUIDs"
+                + " and booleans.");
+      }
+      columns.put(column, kind);
     }
-    return script.toString();
+    return columns;
   }
 
   private static List<String[]> members(Connection connection, String table) throws SQLException {
@@ -190,14 +283,35 @@ public final class Journal {
         connection.commit();
       } catch (SQLException e) {
         connection.rollback();
-        throw e;
+        throw explained(e);
       } finally {
         connection.setAutoCommit(autoCommit);
       }
     }
   }
 
-  private static String quoted(String identifier) {
+  private static SQLException explained(SQLException e) {
+    String state = String.valueOf(e.getSQLState());
+    return switch (state) {
+      case LOCK_NOT_AVAILABLE ->
+          new SQLException(
+              "A table has been busy for "
+                  + LOCK_TIMEOUT
+                  + "; nothing was changed. Try again when no long transaction writes to it.",
+              state,
+              e);
+      case INSUFFICIENT_PRIVILEGE ->
+          new SQLException(
+              "This role may not do that, and nothing was changed; it must own the tables and may"
+                  + " create schemas. "
+                  + e.getMessage(),
+              state,
+              e);
+      default -> e;
+    };
+  }
+
+  static String quoted(String identifier) {
     return '"' + identifier.replace("\"", "\"\"") + '"';
   }
 

@@ -1,139 +1,107 @@
 package dev.warmshelf.journal;
 
+import dev.warmshelf.feed.Batch;
+import dev.warmshelf.feed.Delivery;
 import dev.warmshelf.feed.Feed;
 import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.feed.OwnWrite;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Lane;
-import dev.warmshelf.postgres.Session;
-import java.sql.Connection;
+import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.meter.FeedMeters.State;
 import java.sql.PreparedStatement;
-import java.sql.ResultSet;
 import java.sql.SQLException;
-import java.sql.Statement;
 import java.time.Duration;
-import java.util.HashSet;
+import java.util.Map;
 import java.util.Objects;
-import java.util.Set;
-import java.util.concurrent.locks.LockSupport;
+import java.util.concurrent.Semaphore;
+import java.util.concurrent.TimeUnit;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
 /**
- * Reads the journal by polling it.
+ * Follows the journal by polling it.
  *
- * <p><b>Why no change is lost.</b> Transactions commit in another order than they write the
- * journal, so "rows after the last one seen" would pass over a row of a transaction that was still
- * open when a later one was read. Instead the feed's place is a <em>snapshot</em>: the set of
- * transactions that had ended when it last looked. Each poll is one statement, and so sees one
- * snapshot; it fetches that snapshot together with the rows of all transactions that had not ended
- * in the last one. Two polls in a row therefore leave no gap between them, however long a
- * transaction stays open.
+ * <p><b>Why the promise holds.</b> The changes are ticked after the look has returned; a statement
+ * that begins then takes a snapshot no older than the look's, and so sees them. Why no change is
+ * lost, see {@link JournalReader}.
  *
- * <p><b>Why the promise holds.</b> The rows are ticked after the poll has returned; a statement
- * that begins then takes a snapshot no older than the poll's, and so sees the changes. The
- * watermark is the moment before the poll was sent: a commit that had returned by then was in its
- * snapshot.
+ * <p>The feed looks often while changes arrive and less often while none do. It also looks, twice a
+ * second, whether the triggers are still what they were: a table whose trigger has been dropped,
+ * disabled or replaced since counts as an upheaval, since changes may have gone by unnoted.
  *
  * <p>Keeps one connection for itself. If it breaks, the feed goes on from its place over a new one;
  * meanwhile the watermark stands still.
  */
 public final class JournalFeed implements Feed {
-  /** How long the feed waits between two polls unless told otherwise. */
-  public static final Duration DEFAULT_INTERVAL = Duration.ofMillis(20);
+  /** How long the feed waits between two looks while changes arrive, unless told otherwise. */
+  public static final Duration DEFAULT_INTERVAL = Duration.ofMillis(10);
 
-  /** How long the journal keeps its rows unless told otherwise. */
-  public static final Duration DEFAULT_RETENTION = Duration.ofHours(1);
+  /** While none arrive, the wait grows to this many times the interval. */
+  public static final int IDLE_FACTOR = 4;
 
   private static final Logger LOG = LoggerFactory.getLogger(JournalFeed.class);
-
-  /** What the journal calls a change of the schema. */
-  private static final Lane SCHEMA = Lane.named("*");
-
-  private static final int NETWORK_TIMEOUT_MILLIS = 5_000;
+  private static final int CLOSE_MILLIS = 5_000;
   private static final Duration TRIM_INTERVAL = Duration.ofMinutes(1);
-  private static final Duration COVERAGE_INTERVAL = Duration.ofSeconds(1);
+  private static final Duration COVERAGE_INTERVAL = Duration.ofMillis(500);
   private static final Duration PAUSE_AFTER_FAILURE = Duration.ofMillis(200);
-
-  /** One statement, one snapshot: the new place, and what has ended since the old one. */
-  private static final String POLL =
-      """
-      SELECT pg_current_snapshot()::text, i.name::text, j.lane,
-             i.trimmed_through >= pg_snapshot_xmin(?::pg_snapshot)
-      FROM warm_shelf.installation i
-           LEFT JOIN warm_shelf.journal j
-                  ON j.xid >= pg_snapshot_xmin(?::pg_snapshot)
-                 AND NOT pg_visible_in_snapshot(j.xid, ?::pg_snapshot)
-      """;
-
-  private static final String TRIM = "SELECT warm_shelf.trim_journal(make_interval(secs => ?))";
+  private static final String TRIM = "SELECT warm_shelf.trim_journal()";
   private static final String INSUFFICIENT_PRIVILEGE = "42501";
-
-  private static final String FIND_PLACE =
-      "SELECT pg_current_snapshot()::text, name::text FROM warm_shelf.installation";
 
   private final DataSource dataSource;
   private final Duration interval;
-  private final Duration retention;
+  private final boolean listens;
+  private final FeedMeters meters = new FeedMeters();
+  private final Semaphore hurry = new Semaphore(0);
   private volatile boolean closed;
-  private volatile Set<Lane> covered = Set.of();
-
-  /** Somebody asked for a lane that was not covered: look again, now and then. */
-  private volatile boolean missedLane;
-
+  private volatile Coverage coverage = Coverage.NONE;
+  private volatile @Nullable Delivery delivery;
   private @Nullable Thread thread;
 
   /** Below: the polling thread's own. */
-  private @Nullable Connection connection;
+  private @Nullable Wakener wakener;
 
-  private @Nullable PreparedStatement poll;
-  private @Nullable Place place;
-  private boolean lost;
-  private long coveredAskedNanos;
+  private long pauseNanos;
+  private long coverageAskedNanos;
   private long trimmedNanos;
   private boolean mayTrim = true;
 
-  private record Place(String snapshot, String installation) {}
-
-  private JournalFeed(DataSource dataSource, Duration interval, Duration retention) {
+  private JournalFeed(DataSource dataSource, Duration interval, boolean listens) {
     this.dataSource = dataSource;
     this.interval = interval;
-    this.retention = retention;
+    this.listens = listens;
   }
 
   /** A feed that polls every {@link #DEFAULT_INTERVAL}. */
   public static JournalFeed on(DataSource dataSource) {
-    return new JournalFeed(dataSource, DEFAULT_INTERVAL, DEFAULT_RETENTION);
+    return new JournalFeed(dataSource, DEFAULT_INTERVAL, false);
   }
 
   /**
    * The same feed with another interval.
    *
-   * @param pause between the end of a poll and the start of the next, longer than zero
+   * @param pause between the end of a look and the start of the next while changes arrive, longer
+   *     than zero
    */
   public JournalFeed polling(Duration pause) {
     if (pause.isNegative() || pause.isZero()) {
       throw new IllegalArgumentException(
           "The poll interval must be longer than zero, but is " + pause + ".");
     }
-    return new JournalFeed(dataSource, pause, retention);
+    return new JournalFeed(dataSource, pause, listens);
   }
 
   /**
-   * The same feed with another retention: rows of the journal older than this are forgotten. A
-   * reader that was away for longer knows, and starts anew.
-   *
-   * @param age a minute or more
+   * The same feed, which is also woken by {@code NOTIFY}. For a journal that was installed with
+   * {@link Journal#wakingReaders()}, over PostgreSQL's own JDBC driver.
    */
-  public JournalFeed keeping(Duration age) {
-    if (age.compareTo(Duration.ofMinutes(1)) < 0) {
-      throw new IllegalArgumentException(
-          "The journal must be kept for a minute or more, but was to be kept for " + age + ".");
-    }
-    return new JournalFeed(dataSource, interval, age);
+  public JournalFeed listening() {
+    return new JournalFeed(dataSource, interval, true);
   }
 
   @Override
@@ -141,193 +109,161 @@ public final class JournalFeed implements Feed {
     if (thread != null) {
       throw new FeedException("This feed is followed already; make one feed for each WarmShelf.");
     }
+    Watermark start = Watermark.now(time);
+    JournalReader reader = JournalReader.open(dataSource, time);
     try {
-      Session.of(dataSource).requirePrimary();
-      Watermark start = Watermark.now(time);
-      connect(time);
-      place = findPlace();
-      trimmedNanos = start.nanos();
-      board.advance(start);
+      coverage = Coverage.ask(reader.connection());
+      wakener = listens ? Wakener.listen(reader.connection()) : null;
     } catch (SQLException e) {
-      disconnect();
-      boolean missing = "42P01".equals(e.getSQLState()) || "3F000".equals(e.getSQLState());
-      throw new FeedException(
-          missing
-              ? "The journal is not installed in this database; Journal.on(dataSource).install(...)"
-                  + " does it."
-              : "The journal cannot be read: " + e.getMessage(),
-          e);
+      reader.close();
+      throw new FeedException("The journal cannot be followed: " + e.getMessage(), e);
     }
-    thread = new Thread(() -> run(board, time), "warm-shelf-journal");
+    coverageAskedNanos = start.nanos();
+    trimmedNanos = start.nanos();
+    pauseNanos = interval.toNanos();
+    Delivery to = new Delivery(board, meters);
+    delivery = to;
+    board.advance(start);
+    meters.become(State.LIVE, null);
+    thread = new Thread(() -> run(reader, to, time), "warm-shelf-journal");
     thread.setDaemon(true);
     thread.start();
   }
 
   @Override
-  public boolean covers(Lane lane) {
-    boolean known = covered.contains(lane);
-    if (!known) {
-      missedLane = true;
+  public boolean covers(Lane table) {
+    return coverage.covers(table);
+  }
+
+  @Override
+  public Map<String, ValueKind> toldApart(Lane table) {
+    return coverage.columns(table);
+  }
+
+  @Override
+  public void hurry() {
+    hurry.release();
+    Wakener listening = wakener;
+    if (listening != null) {
+      listening.interrupt();
     }
-    return known;
+  }
+
+  @Override
+  public void expect(OwnWrite write) {
+    Objects.requireNonNull(delivery, "followed").expect(write);
+  }
+
+  @Override
+  public void forget(OwnWrite write) {
+    Objects.requireNonNull(delivery, "followed").forget(write);
+  }
+
+  @Override
+  public FeedMeters meters() {
+    return meters;
   }
 
   @Override
   public void close() {
     closed = true;
+    hurry();
     Thread running = thread;
     if (running != null) {
-      LockSupport.unpark(running);
       try {
-        running.join(NETWORK_TIMEOUT_MILLIS);
+        running.join(CLOSE_MILLIS);
       } catch (InterruptedException e) {
         Thread.currentThread().interrupt();
       }
     }
+    meters.become(State.CLOSED, null);
   }
 
-  private void run(Board board, TimeSource time) {
+  private void run(JournalReader reader, Delivery to, TimeSource time) {
     while (!closed) {
       try {
-        if (connection == null) {
-          connect(time);
+        if (!reader.isConnected()) {
+          reader.connect();
+          wakener = listens ? Wakener.listen(reader.connection()) : null;
+          coverageAskedNanos = time.nanos() - COVERAGE_INTERVAL.toNanos();
         }
-        pollOnce(board, time);
-        if (missedLane && time.nanos() - coveredAskedNanos > COVERAGE_INTERVAL.toNanos()) {
-          askCoverage(time);
+        Batch batch = reader.look();
+        to.deliver(checked(batch, reader, time));
+        trimNowAndThen(reader, time);
+        if (meters.become(State.LIVE, null)) {
+          LOG.info("The journal feed is back.");
         }
-        if (mayTrim && time.nanos() - trimmedNanos > TRIM_INTERVAL.toNanos()) {
-          trim(time);
-        }
-        if (lost) {
-          lost = false;
-          LOG.info("The journal feed is back; it goes on from its place.");
-        }
-        LockSupport.parkNanos(this, interval.toNanos());
+        pause(batch.changes().isEmpty());
       } catch (SQLException | RuntimeException e) {
-        disconnect();
-        if (!lost) {
-          lost = true;
+        reader.disconnect();
+        if (!closed && meters.become(State.LOST, e.getMessage())) {
           LOG.warn(
-              "The journal feed is lost; shelves let the database answer until it is back.", e);
+              "The journal feed is lost; shelves do what their policies say until it is back.", e);
         }
-        LockSupport.parkNanos(this, PAUSE_AFTER_FAILURE.toNanos());
+        pause(PAUSE_AFTER_FAILURE.toNanos());
       }
     }
-    disconnect();
-  }
-
-  private void pollOnce(Board board, TimeSource time) throws SQLException {
-    Watermark mark = Watermark.now(time);
-    Place before = Objects.requireNonNull(place, "follow() found a place");
-    PreparedStatement statement = Objects.requireNonNull(poll, "connected");
-    statement.setString(1, before.snapshot());
-    statement.setString(2, before.snapshot());
-    statement.setString(3, before.snapshot());
-    Place now = null;
-    boolean trimmed = false;
-    Set<Lane> changed = new HashSet<>();
-    try (ResultSet rows = statement.executeQuery()) {
-      while (rows.next()) {
-        now = new Place(rows.getString(1), rows.getString(2));
-        trimmed = rows.getBoolean(4);
-        String lane = rows.getString(3);
-        if (lane != null) {
-          changed.add(Lane.named(lane));
-        }
-      }
-    }
-    if (now == null) {
-      throw new SQLException("The journal's installation has no name; it was removed or emptied.");
-    }
-    if (trimmed || !now.installation().equals(before.installation())) {
-      LOG.warn(
-          "The feed has lost its place, since the journal was {}; all kept answers are out.",
-          trimmed ? "trimmed meanwhile" : "installed anew");
-      askCoverage(time);
-      board.noteSchemaChange();
-    } else if (changed.contains(SCHEMA)) {
-      LOG.info("The schema has changed; all kept answers are out.");
-      askCoverage(time);
-      board.noteSchemaChange();
-    } else if (!changed.isEmpty()) {
-      board.tick(changed);
-      LOG.debug("changes lanes={}", changed);
-    }
-    place = now;
-    board.advance(mark);
-  }
-
-  private Place findPlace() throws SQLException {
-    Connection open = Objects.requireNonNull(connection, "connected");
-    try (PreparedStatement statement = open.prepareStatement(FIND_PLACE);
-        ResultSet row = statement.executeQuery()) {
-      if (!row.next()) {
-        throw new SQLException("The journal's installation has no name; install it again.");
-      }
-      return new Place(row.getString(1), row.getString(2));
-    }
-  }
-
-  private void connect(TimeSource time) throws SQLException {
-    Connection fresh = dataSource.getConnection();
-    try {
-      fresh.setAutoCommit(true);
-      fresh.setNetworkTimeout(Runnable::run, NETWORK_TIMEOUT_MILLIS);
-      execute(
-          fresh, "SET plan_cache_mode = force_generic_plan"); // planning costs more than polling
-      poll = fresh.prepareStatement(POLL);
-      connection = fresh;
-      askCoverage(time);
-    } catch (SQLException | RuntimeException e) {
-      connection = null;
-      fresh.close();
-      throw e;
-    }
+    reader.close();
   }
 
   /**
-   * Anybody who reads the journal trims it now and then; a role that may not leaves it to others.
+   * The batch, with an upheaval if the triggers are not what they were. Asked after the look: what
+   * they missed before the look had then been missed for good.
    */
-  private void trim(TimeSource time) throws SQLException {
+  private Batch checked(Batch batch, JournalReader reader, TimeSource time) throws SQLException {
+    if (batch.upheaval() == null
+        && time.nanos() - coverageAskedNanos < COVERAGE_INTERVAL.toNanos()) {
+      return batch;
+    }
+    coverageAskedNanos = time.nanos();
+    Coverage before = coverage;
+    Coverage now = Coverage.ask(reader.connection());
+    coverage = now;
+    return batch.upheaval() != null || now.equals(before)
+        ? batch
+        : new Batch(batch.mark(), batch.changes(), "The journal's triggers have changed");
+  }
+
+  /** Waits for less long after a look that found changes. */
+  private void pause(boolean idle) throws SQLException {
+    pauseNanos =
+        idle
+            ? Math.min(pauseNanos + pauseNanos / 4, interval.toNanos() * IDLE_FACTOR)
+            : interval.toNanos();
+    Wakener listening = wakener;
+    if (listening == null) {
+      pause(pauseNanos);
+    } else if (hurry.drainPermits() == 0) {
+      listening.await(pauseNanos);
+    }
+  }
+
+  private void pause(long nanos) {
+    try {
+      if (hurry.tryAcquire(nanos, TimeUnit.NANOSECONDS)) {
+        hurry.drainPermits();
+      }
+    } catch (InterruptedException e) {
+      closed = true; // nobody interrupts this thread but a program that is ending
+    }
+  }
+
+  /** Whoever reads the journal trims it now and then; a role that may not leaves it to others. */
+  private void trimNowAndThen(JournalReader reader, TimeSource time) throws SQLException {
+    if (!mayTrim || time.nanos() - trimmedNanos < TRIM_INTERVAL.toNanos()) {
+      return;
+    }
     trimmedNanos = time.nanos();
-    Connection open = Objects.requireNonNull(connection, "connected");
-    try (PreparedStatement statement = open.prepareStatement(TRIM)) {
-      statement.setLong(1, retention.toSeconds());
+    try (PreparedStatement statement = reader.connection().prepareStatement(TRIM)) {
       statement.execute();
     } catch (SQLException e) {
       if (!INSUFFICIENT_PRIVILEGE.equals(e.getSQLState())) {
         throw e;
       }
       mayTrim = false;
-      LOG.warn(
-          "This role may not trim the journal, which grows until one may: GRANT EXECUTE ON FUNCTION"
-              + " warm_shelf.trim_journal(interval) to it.");
-    }
-  }
-
-  private void askCoverage(TimeSource time) throws SQLException {
-    missedLane = false;
-    coveredAskedNanos = time.nanos();
-    covered = Set.copyOf(Journal.covered(Objects.requireNonNull(connection, "connected")));
-  }
-
-  private void disconnect() {
-    Connection open = connection;
-    connection = null;
-    poll = null;
-    if (open != null) {
-      try (open) {
-        execute(open, "RESET plan_cache_mode"); // a pool may hand the connection to somebody else
-      } catch (SQLException e) {
-        LOG.debug("closing the journal's connection failed", e);
-      }
-    }
-  }
-
-  private static void execute(Connection on, String sql) throws SQLException {
-    try (Statement statement = on.createStatement()) {
-      statement.execute(sql);
+      LOG.info(
+          "This role may not trim the journal and leaves it to writers; GRANT EXECUTE ON FUNCTION"
+              + " warm_shelf.trim_journal() to it to have readers do it.");
     }
   }
 }

@@ -20,8 +20,8 @@ public final class PostgresCatalogue implements Catalogue {
   private static final String RELATION =
       """
       WITH RECURSIVE up(oid, depth) AS (
-        SELECT to_regclass(CASE WHEN ?::text IS NULL THEN format('%I', ?::text)
-                                ELSE format('%I.%I', ?::text, ?::text) END)::oid, 0
+        SELECT to_regclass(CASE WHEN ?::text IS NULL THEN format('%%I', ?::text)
+                                ELSE format('%%I.%%I', ?::text, ?::text) END)::oid, 0
         UNION ALL
         SELECT i.inhparent, up.depth + 1 FROM up JOIN pg_inherits i ON i.inhrelid = up.oid
       )
@@ -29,7 +29,8 @@ public final class PostgresCatalogue implements Catalogue {
              CASE WHEN c.relkind = 'v' THEN pg_get_viewdef(c.oid) END,
              space.nspname IN ('pg_catalog', 'information_schema'),
              (SELECT count(DISTINCT top.oid) FROM up top
-              WHERE NOT EXISTS (SELECT FROM pg_inherits i WHERE i.inhrelid = top.oid))
+              WHERE NOT EXISTS (SELECT FROM pg_inherits i WHERE i.inhrelid = top.oid)),
+             %s
       FROM up first
            JOIN pg_class c ON c.oid = first.oid
            JOIN pg_namespace space ON space.oid = c.relnamespace
@@ -37,7 +38,8 @@ public final class PostgresCatalogue implements Catalogue {
            JOIN pg_class root ON root.oid = last.oid
            JOIN pg_namespace root_space ON root_space.oid = root.relnamespace
       WHERE first.depth = 0
-      """;
+      """
+          .formatted(ColumnKinds.OF_C);
 
   private static final String FUNCTION =
       """
@@ -95,7 +97,9 @@ public final class PostgresCatalogue implements Catalogue {
     return switch (kind) {
       case "r", "p" ->
           row.getInt(8) == 1
-              ? new Relation.Table(Lane.ofTable(row.getString(4), row.getString(5)))
+              ? new Relation.Table(
+                  Lane.ofTable(row.getString(4), row.getString(5)),
+                  ColumnKinds.read(row.getArray(9)))
               : new Relation.Unfollowable("a child of several tables");
       case "v" -> new Relation.View(row.getString(6));
       case "m" -> new Relation.Unfollowable("a materialized view");

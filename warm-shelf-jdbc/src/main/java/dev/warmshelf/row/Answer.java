@@ -1,5 +1,6 @@
 package dev.warmshelf.row;
 
+import dev.warmshelf.key.Lanes;
 import java.sql.Array;
 import java.sql.ResultSet;
 import java.sql.ResultSetMetaData;
@@ -24,7 +25,7 @@ import org.jspecify.annotations.Nullable;
  * <p>The last mapping to a type whose objects cannot be changed is remembered, so that a hit maps
  * nothing. The field is written without a lock: two threads may both map, and either result stands.
  */
-public final class Answer {
+public final class Answer implements Lanes.Rows {
   private final List<String> columns;
   private final List<@Nullable Object[]> rows;
   private final boolean mayBeShared;
@@ -73,9 +74,27 @@ public final class Answer {
     return mayBeShared;
   }
 
-  /** How many rows there are. */
+  @Override
   public int size() {
     return rows.size();
+  }
+
+  @Override
+  public @Nullable Object value(int row, int column) {
+    return rows.get(row)[column];
+  }
+
+  /**
+   * An answer made of a caller's own objects.
+   *
+   * @throws MappingException if they hold what could be changed later
+   */
+  public static <T> Answer of(List<T> objects, Mapper<T> mapper) {
+    List<@Nullable Object[]> rows = new ArrayList<>(objects.size());
+    for (T object : objects) {
+      rows.add(mapper.row(object));
+    }
+    return new Answer(mapper.columns(), rows, true);
   }
 
   /** The rows as {@code T}, in an unmodifiable list. */

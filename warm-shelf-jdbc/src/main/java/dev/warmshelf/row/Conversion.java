@@ -70,6 +70,25 @@ final class Conversion {
     return !MUTABLE.contains(type);
   }
 
+  /** The value, if it is of a type that an answer may hold. */
+  static @Nullable Object requireImmutable(@Nullable Object value, String where) {
+    if (value == null
+        || value instanceof String
+        || value instanceof Boolean
+        || value instanceof java.util.UUID
+        || value.getClass().getName().startsWith("java.time.")
+        || (value instanceof Number && value.getClass().getName().startsWith("java."))) {
+      return value;
+    }
+    throw new MappingException(
+        "The value for "
+            + where
+            + " is a "
+            + value.getClass().getName()
+            + ", which could be changed after it is kept; expected a string, number, boolean, UUID"
+            + " or java.time value.");
+  }
+
   static @Nullable Object convert(@Nullable Object value, Class<?> type, String where) {
     if (value == null) {
       if (type.isPrimitive()) {

@@ -32,6 +32,16 @@ public sealed interface Mapper<T> permits RecordMapper, ScalarMapper {
    */
   T map(@Nullable Object[] row, int[] order);
 
+  /** The columns of a row that {@link #row} makes. */
+  List<String> columns();
+
+  /**
+   * The way back: a row from a caller's object.
+   *
+   * @throws MappingException if the object holds what could be changed later
+   */
+  @Nullable Object[] row(T object);
+
   /** Whether the objects made can be shared between callers. */
   boolean makesImmutable();
 }

@@ -59,6 +59,28 @@ final class RecordMapper<T> implements Mapper<T> {
   }
 
   @Override
+  public List<String> columns() {
+    return Arrays.stream(components).map(RecordComponent::getName).toList();
+  }
+
+  @Override
+  public @Nullable Object[] row(T object) {
+    @Nullable Object[] row = new @Nullable Object[components.length];
+    for (int i = 0; i < row.length; i++) {
+      try {
+        components[i].getAccessor().setAccessible(true);
+        row[i] =
+            Conversion.requireImmutable(
+                components[i].getAccessor().invoke(object), components[i].getName());
+      } catch (ReflectiveOperationException e) {
+        throw new MappingException(
+            "The component " + components[i] + " of " + type.getName() + " failed: " + e, e);
+      }
+    }
+    return row;
+  }
+
+  @Override
   public boolean makesImmutable() {
     return immutable;
   }

@@ -32,6 +32,16 @@ final class ScalarMapper<T> implements Mapper<T> {
   }
 
   @Override
+  public List<String> columns() {
+    return List.of("value");
+  }
+
+  @Override
+  public @Nullable Object[] row(T object) {
+    return new @Nullable Object[] {Conversion.requireImmutable(object, "the answer")};
+  }
+
+  @Override
   public boolean makesImmutable() {
     return Conversion.isImmutable(type);
   }

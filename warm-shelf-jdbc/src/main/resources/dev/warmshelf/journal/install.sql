@@ -1,15 +1,17 @@
 -- What the journal feed needs in the database, once per database. Run by its owner; application
--- roles need no rights on it: the trigger function runs with its owner's.
+-- roles need no rights on it: the trigger functions run with their owner's.
 CREATE SCHEMA IF NOT EXISTS warm_shelf;
 
--- One row per changing statement. The transaction's id, not the order of rows, tells a reader what
--- is new to it: transactions commit in another order than they write here.
+-- One row per changing statement and table. The transaction's id, not the order of rows, tells a
+-- reader what is new to it: transactions commit in another order than they write here. "told" holds
+-- the groups that the changed rows were in before or are in now; null means not told apart.
 CREATE TABLE IF NOT EXISTS warm_shelf.journal (
   xid   xid8 NOT NULL DEFAULT pg_current_xact_id(),
   lane  text NOT NULL,
   kind  text NOT NULL,
   at    timestamptz NOT NULL DEFAULT clock_timestamp()
 );
+ALTER TABLE warm_shelf.journal ADD COLUMN IF NOT EXISTS told text[];
 CREATE INDEX IF NOT EXISTS journal_xid ON warm_shelf.journal (xid);
 
 -- Names this installation, and tells through which transaction rows have been trimmed. A reader that
@@ -18,34 +20,53 @@ CREATE TABLE IF NOT EXISTS warm_shelf.installation (
   name             uuid NOT NULL,
   trimmed_through  xid8 NOT NULL DEFAULT '0'
 );
+ALTER TABLE warm_shelf.installation
+  ADD COLUMN IF NOT EXISTS version int NOT NULL DEFAULT 2,
+  ADD COLUMN IF NOT EXISTS retention interval NOT NULL DEFAULT '1 hour';
 INSERT INTO warm_shelf.installation (name) SELECT gen_random_uuid()
 WHERE NOT EXISTS (SELECT FROM warm_shelf.installation);
 
--- Forgets rows that are older than asked and whose transactions every snapshot has passed.
-CREATE OR REPLACE FUNCTION warm_shelf.trim_journal(keep interval) RETURNS bigint
-LANGUAGE sql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
-  WITH gone AS (
-    DELETE FROM warm_shelf.journal
-    WHERE at < clock_timestamp() - greatest(keep, interval '1 minute')
-      AND xid < pg_snapshot_xmin(pg_current_snapshot())
-    RETURNING xid
-  ), noted AS (
-    UPDATE warm_shelf.installation i SET trimmed_through = last.xid
-    FROM (SELECT xid FROM gone ORDER BY xid DESC LIMIT 1) last
-    WHERE i.trimmed_through < last.xid
-  )
-  SELECT count(*) FROM gone;
-$function$;
-REVOKE ALL ON FUNCTION warm_shelf.trim_journal(interval) FROM PUBLIC;
+-- Now and then: the transactions below "passed" had ended at this moment.
+CREATE TABLE IF NOT EXISTS warm_shelf.mark (
+  passed  xid8 NOT NULL,
+  at      timestamptz NOT NULL DEFAULT clock_timestamp()
+);
 
-CREATE OR REPLACE FUNCTION warm_shelf.note_change() RETURNS trigger
+-- Forgets rows whose transactions had ended before the retention began. Readers call it, and, lest
+-- the journal grow for ever when nobody reads, every thousandth writer. It never waits for anybody,
+-- and keeps out of transactions in which its update could fail.
+DROP FUNCTION IF EXISTS warm_shelf.trim_journal(interval);
+CREATE OR REPLACE FUNCTION warm_shelf.trim_journal() RETURNS bigint
 LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
+DECLARE
+  keep interval := (SELECT retention FROM warm_shelf.installation);
+  cut xid8;
+  last xid8;
+  gone bigint := 0;
 BEGIN
-  INSERT INTO warm_shelf.journal (lane, kind) VALUES (TG_ARGV[0], TG_OP);
-  RETURN NULL;
+  IF current_setting('transaction_isolation') <> 'read committed'
+     OR NOT pg_try_advisory_xact_lock(7214306551892114007) THEN
+    RETURN 0;
+  END IF;
+  INSERT INTO warm_shelf.mark (passed) SELECT pg_snapshot_xmin(pg_current_snapshot())
+  WHERE NOT EXISTS (SELECT FROM warm_shelf.mark WHERE at > clock_timestamp() - keep / 8);
+  SELECT passed INTO cut FROM warm_shelf.mark WHERE at < clock_timestamp() - keep
+  ORDER BY passed DESC LIMIT 1;
+  IF cut IS NULL THEN
+    RETURN 0;
+  END IF;
+  DELETE FROM warm_shelf.mark WHERE passed < cut;
+  WITH old AS MATERIALIZED (
+    SELECT ctid FROM warm_shelf.journal WHERE xid < cut ORDER BY xid LIMIT 20000
+  ), deleted AS (
+    DELETE FROM warm_shelf.journal WHERE ctid = ANY (ARRAY(SELECT ctid FROM old)) RETURNING xid
+  )
+  SELECT count(*), (array_agg(xid ORDER BY xid DESC))[1] INTO gone, last FROM deleted;
+  UPDATE warm_shelf.installation SET trimmed_through = last WHERE trimmed_through < last;
+  RETURN gone;
 END
 $function$;
-REVOKE ALL ON FUNCTION warm_shelf.note_change() FROM PUBLIC;
+REVOKE ALL ON FUNCTION warm_shelf.trim_journal() FROM PUBLIC;
 
 -- Changes of the schema count too: a view may come to stand for other tables, a function for another
 -- result. Only a superuser may have this watched; without it, tell WarmShelf.schemaChanged().

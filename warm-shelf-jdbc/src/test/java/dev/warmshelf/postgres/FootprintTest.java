@@ -63,7 +63,7 @@ class FootprintTest {
   void aFootprintHoldsAllThatThePlanReads(String sql) throws Exception {
     Verdict verdict = analyst.verdict(SqlStatement.of(sql));
     assertThat(verdict).as(sql).isInstanceOf(Verdict.Keepable.class);
-    Set<Lane> footprint = Set.copyOf(((Verdict.Keepable) verdict).footprint().lanes());
+    Set<Lane> footprint = Set.copyOf(((Verdict.Keepable) verdict).tables().lanes());
     assertThat(footprint).as(sql).containsAll(plannedLanes(sql));
   }
 

@@ -6,12 +6,14 @@ public final class Questions {
   public static final String DEPARTURES =
       """
       SELECT s.id, s.leaves_at, s.status, v.name AS vessel, p.name AS destination, s.version,
-             v.deck_metres - coalesce(sum(b.metres), 0) AS metres_left
+             coalesce(max(b.revision), 0) AS revision,
+             v.deck_metres - coalesce(sum(b.metres) FILTER (WHERE b.status = 'HELD'), 0)
+               AS metres_left
       FROM sailing s
            JOIN route r ON r.id = s.route_id
            JOIN vessel v ON v.id = s.vessel_id
            JOIN port p ON p.id = r.to_port
-           LEFT JOIN booking b ON b.sailing_id = s.id AND b.status = 'HELD'
+           LEFT JOIN booking b ON b.sailing_id = s.id
       WHERE r.from_port = :port AND s.day = :day
       GROUP BY s.id, v.id, p.id
       ORDER BY s.leaves_at, s.id
@@ -20,16 +22,18 @@ public final class Questions {
   /** What a route's sailings offered and sold, by month: {@code :route}. */
   public static final String OCCUPANCY =
       """
-      SELECT o.month, count(*) AS sailings, sum(o.version) AS revision,
-             sum(o.deck_metres) AS metres_offered, sum(o.metres) AS metres_held,
+      SELECT o.month, count(*) AS sailings, sum(o.version) AS version,
+             coalesce(max(o.revision), 0) AS revision, sum(o.deck_metres) AS metres_offered, sum(o.metres) AS metres_held,
              sum(o.cents) AS cents
       FROM (SELECT date_trunc('month', s.day::timestamp) AS month, s.version, v.deck_metres,
-                   h.metres, h.cents
+                   h.metres, h.cents, h.revision
             FROM sailing s
                  JOIN vessel v ON v.id = s.vessel_id
-                 LEFT JOIN LATERAL (SELECT sum(b.metres) AS metres, sum(b.cents) AS cents
+                 LEFT JOIN LATERAL (SELECT sum(b.metres) FILTER (WHERE b.status = 'HELD') AS metres,
+                                           sum(b.cents) FILTER (WHERE b.status = 'HELD') AS cents,
+                                           max(b.revision) AS revision
                                     FROM booking b
-                                    WHERE b.sailing_id = s.id AND b.status = 'HELD') h ON true
+                                    WHERE b.sailing_id = s.id) h ON true
             WHERE s.route_id = :route) o
       GROUP BY o.month
       ORDER BY o.month

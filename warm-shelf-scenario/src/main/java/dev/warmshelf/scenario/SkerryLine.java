@@ -37,6 +37,21 @@ public final class SkerryLine {
           "booking",
           "notice");
 
+  /**
+   * The tables with the columns that their changes are told apart by, as the journal takes them.
+   */
+  public static final List<String> FOLLOWED =
+      List.of(
+          "port",
+          "vessel_class",
+          "vessel",
+          "fare_band",
+          "route",
+          "sailing:id,day,route_id",
+          "agent",
+          "booking:sailing_id,agent_id",
+          "notice:port_id");
+
   public static final int PORTS = 40;
   public static final int ROUTES = 70;
   public static final int AGENTS = 400;
@@ -226,7 +241,8 @@ public final class SkerryLine {
               1 + random.nextInt(5),
               1_500 + 90 * decimetres,
               random.nextInt(12) == 0 ? "CANCELLED" : "HELD",
-              booked);
+              booked,
+              0);
         });
   }
 

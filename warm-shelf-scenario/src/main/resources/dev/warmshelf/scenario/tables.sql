@@ -57,7 +57,8 @@ CREATE TABLE booking (
   seats       int NOT NULL,
   cents       int NOT NULL,
   status      text NOT NULL,
-  booked_at   timestamptz NOT NULL
+  booked_at   timestamptz NOT NULL,
+  revision    bigint NOT NULL DEFAULT 0
 ) PARTITION BY RANGE (booked_at);
 
 CREATE TABLE notice (
@@ -67,6 +68,9 @@ CREATE TABLE notice (
   text      text NOT NULL,
   version   bigint NOT NULL
 );
+
+-- Whoever changes a booking takes its revision from here, so that a page can say how new it is.
+CREATE SEQUENCE booking_revision;
 
 CREATE VIEW open_sailing AS
   SELECT s.id, s.route_id, s.vessel_id, s.leaves_at, s.day, s.version

@@ -2,20 +2,16 @@ package dev.warmshelf.sql;
 
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.key.Lanes;
 import dev.warmshelf.sql.Catalogue.Relation;
 import dev.warmshelf.sql.Catalogue.Volatility;
 import dev.warmshelf.sql.Refusal.Reason;
 import dev.warmshelf.sql.Token.Kind;
-import java.util.ArrayList;
-import java.util.Comparator;
 import java.util.HashSet;
-import java.util.LinkedHashMap;
 import java.util.List;
-import java.util.Map;
+import java.util.Objects;
 import java.util.Set;
 import java.util.TreeSet;
-import net.sf.jsqlparser.statement.select.PlainSelect;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -95,39 +91,39 @@ public final class Analyst {
   }
 
   /**
-   * The verdict on a statement.
+   * The verdict on a statement, all of whose tables count as a whole.
    *
    * @throws CatalogueException if the catalogue could not be asked
    */
   public Verdict verdict(SqlStatement statement) {
-    Set<Lane> lanes = new TreeSet<>();
-    Refusal refusal = gather(statement, lanes, new HashSet<>());
-    return refusal == null
-        ? new Verdict.Keepable(Footprint.of(lanes))
-        : new Verdict.Refused(refusal);
+    return verdict(statement, List.of(), TellingApart.NOTHING);
   }
 
   /**
-   * The verdict on a statement whose tables the engineer has declared. The declaration stands in
-   * for what could not be found out, and only for that.
+   * The verdict on a statement whose tables the engineer may have declared. The declaration stands
+   * in for what could not be found out, and only for that; declared tables count as a whole.
    *
    * @param declared names as SQL writes them; empty if nothing is declared
+   * @param apart by which columns the changes of tables are told apart
+   * @throws CatalogueException if the catalogue could not be asked
    */
-  public Verdict verdict(SqlStatement statement, List<String> declared) {
-    Verdict verdict = verdict(statement);
-    if (declared.isEmpty()
-        || !(verdict instanceof Verdict.Refused refused)
-        || !refused.refusal().mayBeDeclared()) {
-      return verdict;
+  public Verdict verdict(SqlStatement statement, List<String> declared, TellingApart apart) {
+    Gathered gathered = gather(statement);
+    if (gathered.refusal() == null) {
+      return new Verdict.Keepable(Lanes.of(gathered.reaches(this, statement).reaches(apart)));
+    }
+    if (declared.isEmpty() || !gathered.refusal().mayBeDeclared()) {
+      return new Verdict.Refused(gathered.refusal());
     }
     Set<Lane> lanes = new TreeSet<>();
     for (String table : declared) {
-      Refusal refusal = gather(SqlStatement.of("TABLE " + table), lanes, new HashSet<>());
-      if (refusal != null) {
-        return new Verdict.Refused(refusal);
+      Gathered one = gather(SqlStatement.of("TABLE " + table));
+      if (one.refusal() != null) {
+        return new Verdict.Refused(one.refusal());
       }
+      lanes.addAll(one.lanes());
     }
-    return new Verdict.Keepable(Footprint.of(lanes));
+    return new Verdict.Keepable(Lanes.ofTables(Footprint.of(lanes)));
   }
 
   /**
@@ -137,68 +133,59 @@ public final class Analyst {
    * @throws CatalogueException if the catalogue could not be asked
    */
   public List<Pin> pins(SqlStatement statement) {
-    SyntaxTree tree;
-    try {
-      tree = SyntaxTree.of(statement);
-    } catch (SyntaxTree.NotParsedException e) {
-      return List.of();
-    }
-    Map<SyntaxTree.TableName, Map<String, List<Source>>> pinned = new LinkedHashMap<>();
-    for (PlainSelect select : tree.selects()) {
-      Equalities.of(select, statement, tree.selects().size() == 1)
-          .forEach(
-              (table, columns) -> {
-                SyntaxTree.TableName name = tree.nameOf(table);
-                if (name != null) {
-                  pinned.put(name, columns);
-                }
-              });
-    }
-    Set<Lane> unpinned = new HashSet<>();
-    for (SyntaxTree.TableName table : tree.tables()) {
-      boolean direct = catalogue.relation(table.schema(), table.name()) instanceof Relation.Table;
-      if (!direct || pinned.getOrDefault(table, Map.of()).isEmpty()) {
-        addLanes(table, unpinned, new HashSet<>());
-      }
-    }
-    List<Pin> pins = new ArrayList<>();
-    pinned.forEach(
-        (table, columns) -> {
-          if (catalogue.relation(table.schema(), table.name()) instanceof Relation.Table found
-              && !unpinned.contains(found.lane())) {
-            columns.forEach((column, values) -> pins.add(new Pin(found.lane(), column, values)));
-          }
-        });
-    pins.sort(Comparator.comparing(Pin::table).thenComparing(Pin::column));
-    return pins;
+    Gathered gathered = gather(statement);
+    return gathered.refusal() == null ? gathered.reaches(this, statement).pins() : List.of();
   }
 
-  /** Adds the statement's lanes; returns the first reason to refuse it, or null. */
-  private @Nullable Refusal gather(
-      SqlStatement statement, Set<Lane> lanes, Set<String> viewsEntered) {
+  /**
+   * What there is in a statement.
+   *
+   * @param refusal the first reason to refuse it, or null
+   * @param tree null only if there is a reason to refuse
+   */
+  private record Gathered(@Nullable Refusal refusal, @Nullable SyntaxTree tree, Set<Lane> lanes) {
+    /** How far a statement that is not refused reaches into its tables. */
+    Reaches reaches(Analyst analyst, SqlStatement statement) {
+      SyntaxTree known = Objects.requireNonNull(tree, "parsed");
+      Set<Lane> throughViews = new TreeSet<>();
+      for (SyntaxTree.TableName table : known.tables()) {
+        if (!(analyst.catalogue.relation(table.schema(), table.name()) instanceof Relation.Table)) {
+          analyst.addLanes(table, throughViews, new HashSet<>());
+        }
+      }
+      return new Reaches(statement, known, analyst.catalogue, throughViews);
+    }
+  }
+
+  private Gathered gather(SqlStatement statement) {
+    return gather(statement, new TreeSet<>(), new HashSet<>());
+  }
+
+  /** Adds the statement's lanes. */
+  private Gathered gather(SqlStatement statement, Set<Lane> lanes, Set<String> viewsEntered) {
     Refusal refusal = refusalByTokens(statement.tokens());
     if (refusal != null) {
-      return refusal;
+      return new Gathered(refusal, null, lanes);
     }
     SyntaxTree tree;
     try {
       tree = SyntaxTree.of(statement);
     } catch (SyntaxTree.NotParsedException e) {
-      return new Refusal(Reason.NOT_PARSED, e.near(), e.position());
+      return new Gathered(new Refusal(Reason.NOT_PARSED, e.near(), e.position()), null, lanes);
     }
     for (SyntaxTree.Call call : tree.calls()) {
       refusal = refusalOfCall(call);
       if (refusal != null) {
-        return refusal;
+        return new Gathered(refusal, tree, lanes);
       }
     }
     for (SyntaxTree.TableName table : tree.tables()) {
       refusal = addLanes(table, lanes, viewsEntered);
       if (refusal != null) {
-        return refusal;
+        return new Gathered(refusal, tree, lanes);
       }
     }
-    return null;
+    return new Gathered(null, tree, lanes);
   }
 
   private @Nullable Refusal addLanes(
@@ -211,7 +198,7 @@ public final class Analyst {
       if (!viewsEntered.add(table.toString())) {
         return null; // its lanes are in already
       }
-      Refusal inside = gather(SqlStatement.of(view.definition()), lanes, viewsEntered);
+      Refusal inside = gather(SqlStatement.of(view.definition()), lanes, viewsEntered).refusal();
       return inside == null
           ? null
           : new Refusal(

@@ -1,6 +1,8 @@
 package dev.warmshelf.sql;
 
 import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.ValueKind;
+import java.util.Map;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -22,8 +24,19 @@ public interface Catalogue {
      * A table.
      *
      * @param lane its root's lane, if it is a partition or an inheritance child
+     * @param columns those by whose values rows can be told apart; null if nobody could be asked
      */
-    record Table(Lane lane) implements Relation {}
+    record Table(Lane lane, @Nullable Map<String, ValueKind> columns) implements Relation {
+      /** A table of whose columns nothing is known. */
+      public Table(Lane lane) {
+        this(lane, null);
+      }
+
+      /** The column's kind, or null if rows cannot be told apart by it. */
+      public @Nullable ValueKind kind(String column) {
+        return columns == null ? ValueKind.UNKNOWN : columns.get(column);
+      }
+    }
 
     /**
      * A view.

@@ -1,6 +1,8 @@
 package dev.warmshelf.sql;
 
+import dev.warmshelf.key.ValueKind;
 import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.sql.Catalogue.Relation;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.HashMap;
@@ -8,6 +10,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
+import java.util.function.Function;
 import net.sf.jsqlparser.expression.DateTimeLiteralExpression;
 import net.sf.jsqlparser.expression.DateUnitExpression;
 import net.sf.jsqlparser.expression.Expression;
@@ -35,6 +38,9 @@ import org.jspecify.annotations.Nullable;
  * WHERE} is believed. Pins carry over through equalities of columns: {@code a.id = b.a_id AND a.id
  * = 7} pins {@code b.a_id}. An unqualified column is believed only where there is one table it can
  * belong to.
+ *
+ * <p>Both only for columns of one {@link ValueKind}: what a case-insensitive column or a float
+ * calls equal must not be carried to one that tells more apart.
  */
 final class Equalities {
   /** A longer list would make as many lanes. */
@@ -42,6 +48,8 @@ final class Equalities {
 
   private final SqlStatement statement;
   private final boolean outermost;
+  private final Function<Table, Relation> relations;
+  private final Map<String, Relation.Table> tables = new HashMap<>();
 
   /** A column of a table in {@code FROM}, by the name the query gives the table. */
   private record Reference(String table, String column) {}
@@ -79,19 +87,25 @@ final class Equalities {
     }
   }
 
-  private Equalities(SqlStatement statement, boolean outermost) {
+  private Equalities(
+      SqlStatement statement, boolean outermost, Function<Table, Relation> relations) {
     this.statement = statement;
     this.outermost = outermost;
+    this.relations = relations;
   }
 
   /**
    * The pinned columns of each table in the {@code FROM} of one {@code SELECT}.
    *
    * @param outermost whether no other query encloses it, so that a column cannot come from outside
+   * @param relations what the catalogue says of a table that the query names
    */
   static Map<Table, Map<String, List<Source>>> of(
-      PlainSelect select, SqlStatement statement, boolean outermost) {
-    return new Equalities(statement, outermost).pins(select);
+      PlainSelect select,
+      SqlStatement statement,
+      boolean outermost,
+      Function<Table, Relation> relations) {
+    return new Equalities(statement, outermost, relations).pins(select);
   }
 
   private Map<Table, Map<String, List<Source>>> pins(PlainSelect select) {
@@ -100,6 +114,8 @@ final class Equalities {
         outermost && joins.isEmpty() && select.getFromItem() instanceof Table table
             ? nameOf(table)
             : null;
+    know(select.getFromItem());
+    joins.forEach(join -> know(join.getFromItem()));
     Conjuncts everywhere = new Conjuncts();
     gather(select.getWhere(), onlyTable, everywhere);
     boolean onlyWhere = joins.stream().anyMatch(join -> join.isRight() || join.isFull());
@@ -122,6 +138,20 @@ final class Equalities {
       add(join.getFromItem(), here, found);
     }
     return found;
+  }
+
+  private void know(@Nullable FromItem item) {
+    if (item instanceof Table table
+        && relations.apply(table) instanceof Relation.Table known
+        && (table.getAlias() == null || table.getAlias().getAliasColumns() == null)) {
+      tables.put(nameOf(table), known);
+    }
+  }
+
+  /** The kind of a column by whose values rows can be told apart, or null. */
+  private @Nullable ValueKind kind(Reference column) {
+    Relation.Table table = tables.get(column.table());
+    return table == null ? null : table.kind(column.column());
   }
 
   private static void add(
@@ -155,8 +185,10 @@ final class Equalities {
     } else if (expression instanceof EqualsTo equals) {
       Reference left = reference(equals.getLeftExpression(), onlyTable);
       Reference right = reference(equals.getRightExpression(), onlyTable);
-      if (left != null && right != null) {
+      if (left != null && right != null && kind(left) != null && kind(left) == kind(right)) {
         into.equal.add(new Reference[] {left, right});
+      } else if (left != null && right != null) {
+        return; // equal in a way that is not ours
       } else if (left != null) {
         pin(left, List.of(equals.getRightExpression()), into);
       } else if (right != null) {
@@ -174,6 +206,9 @@ final class Equalities {
   }
 
   private void pin(Reference column, Collection<? extends Expression> to, Conjuncts into) {
+    if (kind(column) == null) {
+      return;
+    }
     List<Source> values = new ArrayList<>();
     for (Expression expression : to) {
       Source value = value(expression);
@@ -224,7 +259,7 @@ final class Equalities {
         : null;
   }
 
-  private static String nameOf(Table table) {
+  static String nameOf(Table table) {
     return unquoted(table.getAlias() == null ? table.getName() : table.getAlias().getName());
   }
 

@@ -1,15 +1,21 @@
 package dev.warmshelf.sql;
 
 import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Lanes;
 
 /** Whether the answers of a statement may be kept. */
 public sealed interface Verdict {
   /**
    * They may.
    *
-   * @param footprint every table the statement can read
+   * @param lanes how the lanes of an answer follow from the question
    */
-  record Keepable(Footprint footprint) implements Verdict {}
+  record Keepable(Lanes lanes) implements Verdict {
+    /** Every table the statement can read. */
+    public Footprint tables() {
+      return lanes.tables();
+    }
+  }
 
   /** They may not. */
   record Refused(Refusal refusal) implements Verdict {}

@@ -191,7 +191,7 @@ class AnalystTest {
   private static String footprint(Verdict verdict) {
     assertThat(verdict).isInstanceOf(Verdict.Keepable.class);
     return String.join(
-        " ", ((Verdict.Keepable) verdict).footprint().lanes().stream().map(Lane::name).toList());
+        " ", ((Verdict.Keepable) verdict).tables().lanes().stream().map(Lane::name).toList());
   }
 
   private static Refusal refusal(Verdict verdict) {

@@ -1,5 +1,6 @@
 package dev.warmshelf.cli.measure;
 
+import dev.warmshelf.Precision;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.meter.CommitLedger;
 import dev.warmshelf.scenario.Scale;
@@ -29,7 +30,7 @@ import org.HdrHistogram.Histogram;
  * it is known of every read whether it missed a commit that had returned before it began.
  */
 public final class Comparison {
-  private static final int SECONDS_PER_ROUND_OF_ALL = 4;
+  private static final int SECONDS_PER_ROUND_OF_ALL = 5;
   private static final Duration LONGEST_WAIT_FOR_FEED = Duration.ofSeconds(10);
 
   private final DataSource dataSource;
@@ -45,9 +46,11 @@ public final class Comparison {
    * @param seconds how long in all, the ways sharing it equally
    * @param readers threads that read
    * @param writesPerSecond commits a second while others read; 0 for none
+   * @param ttl of the way that trusts in nothing else
    * @param seed of the request streams and of the writers
    */
-  public record Settings(int seconds, int readers, double writesPerSecond, long seed) {}
+  public record Settings(
+      int seconds, int readers, double writesPerSecond, Duration ttl, long seed) {}
 
   /** Told how far the run is. */
   @FunctionalInterface
@@ -93,14 +96,19 @@ public final class Comparison {
             Request.occupancy(1));
     Optional<StatementCounter> counter = StatementCounter.of(dataSource, samples);
     try (DirectWay direct = new DirectWay(dataSource);
-        ShelfWay shelf = ShelfWay.open(dataSource);
+        ShelfWay ttl = ShelfWay.onTtlAlone(dataSource, settings.ttl());
+        ShelfWay tables = ShelfWay.following(dataSource, Precision.TABLES);
+        ShelfWay values = ShelfWay.following(dataSource, Precision.VALUES);
+        ShelfWay answers = ShelfWay.following(dataSource, Precision.ANSWERS);
         Writers writers =
             new Writers(dataSource, ledger, company, settings.seed(), settings.writesPerSecond())) {
+      List<Way> ways = List.of(direct, ttl, tables, values, answers);
       for (Request sample : samples) { // statements prepared, catalogue asked, classes loaded
-        direct.read(sample);
-        shelf.read(sample);
+        for (Way way : ways) {
+          way.read(sample);
+        }
       }
-      List<Tally> tallies = List.of(tally(direct), tally(shelf));
+      List<Tally> tallies = ways.stream().map(this::tally).toList();
       int rounds = Math.max(2, settings.seconds() / SECONDS_PER_ROUND_OF_ALL);
       Duration round =
           Duration.ofSeconds(settings.seconds()).dividedBy((long) rounds * tallies.size());
@@ -118,14 +126,16 @@ public final class Comparison {
       }
       writers.close();
       Duration took = Duration.between(began, Instant.now());
-      awaitDelivery(shelf);
+      for (ShelfWay following : List.of(tables, values, answers)) {
+        awaitDelivery(following);
+      }
       return new Result(
           settings,
           company,
           took,
           writers.commits(),
           tallies.stream().map(Tally::figures).toList(),
-          shelf.meters());
+          answers.meters());
     }
   }
 

@@ -81,15 +81,20 @@ final class DirectWay implements Way {
   private static Map<Scope, Long> versions(Request request, List<Map<String, Object>> rows) {
     Map<Scope, Long> versions = new HashMap<>();
     for (Map<String, Object> row : rows) {
-      if (request.kind() == Request.Kind.OCCUPANCY) {
-        versions.merge(
-            new Scope(Scope.Kind.ROUTE, request.number("route")),
-            number(row, "revision"),
-            Long::sum);
-      } else {
-        Scope.Kind kind =
-            request.kind() == Request.Kind.NOTICES ? Scope.Kind.NOTICE : Scope.Kind.SAILING;
-        versions.put(new Scope(kind, (int) number(row, "id")), number(row, "version"));
+      int id = (int) number(row, "id");
+      switch (request.kind()) {
+        case DEPARTURES -> {
+          versions.put(new Scope(Scope.Kind.SAILING, id), number(row, "version"));
+          versions.put(new Scope(Scope.Kind.BOOKED, id), number(row, "revision"));
+        }
+        case SAILING -> versions.put(new Scope(Scope.Kind.SAILING, id), number(row, "version"));
+        case NOTICES -> versions.put(new Scope(Scope.Kind.NOTICE, id), number(row, "version"));
+        case OCCUPANCY -> {
+          int route = request.number("route");
+          versions.merge(new Scope(Scope.Kind.ROUTE, route), number(row, "version"), Long::sum);
+          versions.merge(
+              new Scope(Scope.Kind.ROUTE_BOOKED, route), number(row, "revision"), Math::max);
+        }
       }
     }
     return versions;

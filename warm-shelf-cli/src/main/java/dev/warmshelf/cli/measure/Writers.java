@@ -20,10 +20,29 @@ import org.jspecify.annotations.Nullable;
  * or moved to the next day, edited notices, all with plain SQL. A note of every commit goes to the
  * ledger once it has returned.
  *
- * <p>One thread writes, so that the sum of a route's versions grows by one with each of its
- * commits.
+ * <p>One thread writes, so that a route's newest revision, and the sum of its versions, grow with
+ * each of its commits.
  */
 final class Writers implements AutoCloseable {
+  private static final String BOOK =
+      """
+      INSERT INTO booking (sailing_id, agent_id, metres, seats, cents, status, booked_at, revision)
+      VALUES (?, ?, 4.5, 2, 5550, 'HELD', '2026-05-01Z', nextval('booking_revision'))
+      RETURNING revision, (SELECT route_id FROM sailing WHERE id = sailing_id)
+      """;
+
+  private static final String CANCEL =
+      """
+      UPDATE booking SET status = 'CANCELLED', revision = nextval('booking_revision')
+      WHERE sailing_id = ? AND id =
+            (SELECT max(id) FROM booking WHERE sailing_id = ? AND status = 'HELD')
+      RETURNING revision, (SELECT route_id FROM sailing WHERE id = sailing_id)
+      """;
+
+  private static final String DELAY =
+      "leaves_at = leaves_at + interval '5 minutes', status = 'DELAYED'";
+  private static final String MOVE = "leaves_at = leaves_at + interval '1 day', day = day + 1";
+
   private static final Zipf SAILINGS = new Zipf(2_000, 0.8);
 
   private final DataSource dataSource;
@@ -111,54 +130,50 @@ final class Writers implements AutoCloseable {
       ledger.committed(new Scope(Scope.Kind.NOTICE, id), version, System.nanoTime());
     } else {
       int id = 1 + SAILINGS.draw(random) % company.sailings();
-      if (dice < 7) {
-        book(connection, id);
-      } else if (dice < 8) {
-        cancel(connection, id);
+      if (dice < 8) {
+        writeBooking(connection, id, dice < 7 ? BOOK : CANCEL);
+      } else {
+        writeSailing(connection, id, dice < 9 ? DELAY : MOVE);
       }
-      String also =
-          dice < 8
-              ? ""
-              : dice < 9
-                  ? ", leaves_at = leaves_at + interval '5 minutes', status = 'DELAYED'"
-                  : ", leaves_at = leaves_at + interval '1 day', day = day + 1";
-      long[] made =
-          bump(
-              connection,
-              "UPDATE sailing SET version = version + 1"
-                  + also
-                  + " WHERE id = ? RETURNING version, route_id",
-              id);
-      connection.commit();
-      long returned = System.nanoTime();
-      int route = (int) made[1];
-      long revision = revisions.merge(route, 1L, Long::sum);
-      ledger.committed(new Scope(Scope.Kind.SAILING, id), made[0], returned);
-      ledger.committed(new Scope(Scope.Kind.ROUTE, route), revision, returned);
     }
     commits = ++committed;
   }
 
-  private void book(Connection connection, int sailing) throws SQLException {
-    try (PreparedStatement insert =
-        connection.prepareStatement(
-            "INSERT INTO booking (sailing_id, agent_id, metres, seats, cents, status, booked_at)"
-                + " VALUES (?, ?, 4.5, 2, 5550, 'HELD', '2026-05-01Z')")) {
-      insert.setInt(1, sailing);
-      insert.setInt(2, 1 + random.nextInt(SkerryLine.AGENTS));
-      insert.executeUpdate();
-    }
+  private void writeSailing(Connection connection, int id, String change) throws SQLException {
+    long[] made =
+        bump(
+            connection,
+            "UPDATE sailing SET version = version + 1, "
+                + change
+                + " WHERE id = ? RETURNING version, route_id",
+            id);
+    connection.commit();
+    long returned = System.nanoTime();
+    int route = (int) made[1];
+    ledger.committed(new Scope(Scope.Kind.SAILING, id), made[0], returned);
+    ledger.committed(
+        new Scope(Scope.Kind.ROUTE, route), revisions.merge(route, 1L, Long::sum), returned);
   }
 
-  private static void cancel(Connection connection, int sailing) throws SQLException {
-    try (PreparedStatement update =
-        connection.prepareStatement(
-            "UPDATE booking SET status = 'CANCELLED' WHERE sailing_id = ? AND id ="
-                + " (SELECT max(id) FROM booking WHERE sailing_id = ? AND status = 'HELD')")) {
-      update.setInt(1, sailing);
-      update.setInt(2, sailing);
-      update.executeUpdate();
+  private void writeBooking(Connection connection, int sailing, String sql) throws SQLException {
+    long revision;
+    int route;
+    try (PreparedStatement statement = connection.prepareStatement(sql)) {
+      statement.setInt(1, sailing);
+      statement.setInt(2, sql.equals(BOOK) ? 1 + random.nextInt(SkerryLine.AGENTS) : sailing);
+      try (ResultSet row = statement.executeQuery()) {
+        if (!row.next()) {
+          connection.rollback(); // nothing to cancel
+          return;
+        }
+        revision = row.getLong(1);
+        route = row.getInt(2);
+      }
     }
+    connection.commit();
+    long returned = System.nanoTime();
+    ledger.committed(new Scope(Scope.Kind.BOOKED, sailing), revision, returned);
+    ledger.committed(new Scope(Scope.Kind.ROUTE_BOOKED, route), revision, returned);
   }
 
   /** Runs an update of one row; returns its version and, where there is one, its route. */

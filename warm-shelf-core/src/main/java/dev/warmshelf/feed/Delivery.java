@@ -1,0 +1,84 @@
+package dev.warmshelf.feed;
+
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.meter.FeedMeters;
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * From batches of changes to ticks on a board. What every feed does once it knows the changes,
+ * whatever it read them from.
+ *
+ * <p>Batches come from one thread, in order. Own writes may be announced by any thread.
+ */
+public final class Delivery {
+  private static final Logger LOG = LoggerFactory.getLogger(Delivery.class);
+
+  private final Board board;
+  private final FeedMeters meters;
+  private final Map<String, OwnWrite> expected = new ConcurrentHashMap<>();
+
+  public Delivery(Board board, FeedMeters meters) {
+    this.board = board;
+    this.meters = meters;
+  }
+
+  /** Announces an own write. To be called before its commit is sent. */
+  public void expect(OwnWrite write) {
+    expected.put(write.transaction(), write);
+  }
+
+  /** Forgets an own write, met or not. */
+  public void forget(OwnWrite write) {
+    expected.remove(write.transaction(), write);
+  }
+
+  /** Ticks what the batch tells, then moves the watermark to its mark. */
+  public void deliver(Batch batch) {
+    if (batch.upheaval() != null) {
+      LOG.warn("{}; all kept answers are out", batch.upheaval());
+      meters.upheaval();
+      board.noteSchemaChange();
+    } else if (!batch.changes().isEmpty()) {
+      tick(batch.changes());
+      LOG.debug("changes {}", batch.changes());
+    }
+    meters.delivered(batch.changes().size(), batch.mark().nanos());
+    board.advance(batch.mark());
+  }
+
+  private void tick(List<Change> changes) {
+    Set<Lane> others = new HashSet<>();
+    Map<OwnWrite, Set<Lane>> own = Map.of();
+    for (Change change : changes) {
+      OwnWrite write = expected.get(change.transaction());
+      if (write == null) {
+        addLanes(change, others);
+      } else {
+        own = own.isEmpty() ? new java.util.LinkedHashMap<>() : own;
+        addLanes(change, own.computeIfAbsent(write, w -> new HashSet<>()));
+      }
+    }
+    // Own ones first: who else changed the same in this batch may have come later.
+    own.forEach((write, lanes) -> write.tick(board, new ArrayList<>(lanes)));
+    if (!others.isEmpty()) {
+      board.tick(others);
+    }
+  }
+
+  private static void addLanes(Change change, Set<Lane> lanes) {
+    lanes.add(change.table());
+    if (change.groups() == null) {
+      lanes.add(change.table().atLarge());
+    } else {
+      change.groups().forEach(group -> lanes.add(change.table().group(group)));
+    }
+  }
+}

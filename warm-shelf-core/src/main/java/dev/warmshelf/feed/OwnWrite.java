@@ -1,0 +1,54 @@
+package dev.warmshelf.feed;
+
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Lane;
+import java.util.Collection;
+import java.util.Objects;
+
+/**
+ * A transaction of this process, from whose result an answer is to be made. Given to the feed
+ * before the commit, so that it is there when the feed meets the transaction's changes.
+ *
+ * <p>Thread-safe.
+ */
+public final class OwnWrite {
+  private final String transaction;
+  private final Footprint footprint;
+  private final long fence;
+  private volatile long own;
+
+  /**
+   * @param transaction its name, as in {@link Change#transaction()}
+   * @param footprint what the answer stands on
+   * @param fence taken before the statement was sent that gives the answer
+   */
+  public OwnWrite(String transaction, Footprint footprint, long fence) {
+    this.transaction = Objects.requireNonNull(transaction, "transaction");
+    this.footprint = Objects.requireNonNull(footprint, "footprint");
+    this.fence = fence;
+  }
+
+  public String transaction() {
+    return transaction;
+  }
+
+  public Footprint footprint() {
+    return footprint;
+  }
+
+  public long fence() {
+    return fence;
+  }
+
+  /** Ticks the transaction's lanes as an own write. */
+  public void tick(Board board, Collection<Lane> lanes) {
+    long number = board.tickOwn(lanes, footprint, fence);
+    own = own == 0 ? number : Board.OVERTAKEN; // a transaction comes in one batch; two are strange
+  }
+
+  /** For {@link Board#isFresh(Footprint, long, long)}; 0 as long as none of its changes was met. */
+  public long own() {
+    return own;
+  }
+}

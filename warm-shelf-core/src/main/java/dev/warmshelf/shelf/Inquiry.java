@@ -1,0 +1,59 @@
+package dev.warmshelf.shelf;
+
+import dev.warmshelf.key.Footprint;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * How to answer a question that is not on the shelf.
+ *
+ * @param <A> the answer as it is kept
+ * @param <X> what loading may throw
+ */
+public interface Inquiry<A extends @Nullable Object, X extends Exception> {
+  /** The lanes of the answer, as far as the question tells them. */
+  Footprint lanes();
+
+  /** Asks the database, once. */
+  A load() throws X;
+
+  /**
+   * All lanes of the answer.
+   *
+   * @param before what {@link #lanes()} returned
+   */
+  default Footprint lanes(Footprint before, A answer) {
+    return before;
+  }
+
+  /**
+   * Whether the answer is good for others too. One that is not goes to the caller that loaded it,
+   * and to nobody else.
+   */
+  default boolean mayBeShared(A answer) {
+    return true;
+  }
+
+  /**
+   * How stale a kept answer may be for this caller, in nanoseconds: every change that committed
+   * longer ago must be in it. By default as stale as the shelf's policy lets it be.
+   */
+  default long freshWithinNanos() {
+    return Long.MAX_VALUE;
+  }
+
+  /** An inquiry whose lanes are all known. */
+  static <A extends @Nullable Object, X extends Exception> Inquiry<A, X> of(
+      Footprint lanes, Loader<? extends A, X> loader) {
+    return new Inquiry<>() {
+      @Override
+      public Footprint lanes() {
+        return lanes;
+      }
+
+      @Override
+      public A load() throws X {
+        return loader.load();
+      }
+    };
+  }
+}

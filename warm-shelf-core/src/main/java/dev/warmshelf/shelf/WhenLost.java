@@ -1,0 +1,46 @@
+package dev.warmshelf.shelf;
+
+import java.time.Duration;
+
+/**
+ * What a shelf does while its feed is lost.
+ *
+ * @param bound how stale an answer may be and still be served: zero for not at all
+ */
+public record WhenLost(Duration bound) {
+  private static final Duration WITHOUT_BOUND = Duration.ofNanos(Long.MAX_VALUE);
+
+  public WhenLost {
+    if (bound.isNegative()) {
+      throw new IllegalArgumentException(
+          "A bound on staleness cannot be negative, but is " + bound + ".");
+    }
+  }
+
+  /** Nothing is served; the database answers each read. The default. */
+  public static WhenLost askDatabase() {
+    return new WhenLost(Duration.ZERO);
+  }
+
+  /** Kept answers are served as long as their TTL lets them. */
+  public static WhenLost serveWithinTtl() {
+    return new WhenLost(WITHOUT_BOUND);
+  }
+
+  /**
+   * Kept answers are served that are certain to be no staler than this: loaded, or covered by the
+   * feed's watermark, so long ago at most.
+   *
+   * @param bound longer than zero
+   */
+  public static WhenLost serveWithin(Duration bound) {
+    if (bound.isZero()) {
+      throw new IllegalArgumentException("A bound of zero serves nothing; say askDatabase().");
+    }
+    return new WhenLost(bound);
+  }
+
+  boolean asksDatabase() {
+    return bound.isZero();
+  }
+}

@@ -1,0 +1,91 @@
+package dev.warmshelf;
+
+import dev.warmshelf.feed.Feed;
+import dev.warmshelf.feed.OwnWrite;
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.meter.FeedMeters;
+import java.time.Duration;
+import java.util.List;
+import java.util.Set;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Makes this process read its own writes: after a commit has returned, and before its caller is
+ * answered, the board learns of it.
+ *
+ * <p>It learns from the feed, which looks at once and knows everything that the transaction really
+ * changed: by cascades, by triggers, through views. One look serves all writers that wait. If the
+ * feed does not get there in time, everything kept is out. Without a feed, the tables that the
+ * statements name are ticked; what they changed beside those is left to the TTL.
+ */
+final class OwnWrites {
+  private static final Duration PATIENCE = Duration.ofMillis(500);
+
+  private final Board board;
+  private final TimeSource time;
+  private final @Nullable Feed feed;
+
+  OwnWrites(Board board, TimeSource time, @Nullable Feed feed) {
+    this.board = board;
+    this.time = time;
+    this.feed = feed;
+  }
+
+  boolean haveFeed() {
+    return feed != null;
+  }
+
+  /** Before a commit from whose result answers are to be made. */
+  void announce(OwnWrite write) {
+    if (feed != null) {
+      feed.expect(write);
+    }
+  }
+
+  /** After a write that did not happen for sure. */
+  void withdraw(OwnWrite write) {
+    if (feed != null) {
+      feed.forget(write);
+    }
+  }
+
+  /**
+   * After a commit has returned, or nobody knows whether it happened.
+   *
+   * @param named the tables that the statements name; null if that is not certain
+   * @param write what was announced; null if nothing was
+   * @return the number for answers made from it, as {@link Board#tickOwn} gives it
+   */
+  long committed(@Nullable Set<Lane> named, @Nullable OwnWrite write) {
+    if (feed == null) {
+      return tickNamed(named, write);
+    }
+    try {
+      long now = time.nanos();
+      feed.hurry();
+      boolean lost = feed.meters().snapshot().state() != FeedMeters.State.LIVE;
+      if (lost || !board.awaitWatermark(now, PATIENCE)) {
+        board.tickEverything();
+        return Board.OVERTAKEN;
+      }
+      return write == null ? 0 : write.own();
+    } finally {
+      if (write != null) {
+        feed.forget(write);
+      }
+    }
+  }
+
+  private long tickNamed(@Nullable Set<Lane> named, @Nullable OwnWrite write) {
+    if (named == null) {
+      board.tickEverything();
+      return Board.OVERTAKEN;
+    }
+    return write == null
+        ? board.tickOwn(List.copyOf(named), Footprint.NOTHING, 0)
+        : board.tickOwn(List.copyOf(named), write.footprint(), write.fence());
+  }
+}

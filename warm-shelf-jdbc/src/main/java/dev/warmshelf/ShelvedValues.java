@@ -1,0 +1,129 @@
+package dev.warmshelf;
+
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Form;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.shelf.Loader;
+import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Shelf;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Objects;
+import java.util.Optional;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Values that are no query's: put, looked up and cleared by a name of the engineer's own. What they
+ * were made from is the engineer's word too; where a table is named, its changes put them out.
+ *
+ * <p>The library does not copy a value: keep objects that nobody changes. Immutable; each adjusting
+ * method returns a copy. Thread-safe.
+ *
+ * @param <V> the values' type
+ */
+public final class ShelvedValues<V> {
+  private final WarmShelf warm;
+  private final Shelf shelf;
+  private final Form form;
+  private final Class<V> type;
+  private final List<Lane> lanes;
+
+  ShelvedValues(WarmShelf warm, Shelf shelf, String name, Class<V> type) {
+    this(warm, shelf, Form.of(warm.namespace(), "values " + name), type, List.of());
+  }
+
+  private ShelvedValues(WarmShelf warm, Shelf shelf, Form form, Class<V> type, List<Lane> lanes) {
+    this.warm = warm;
+    this.shelf = shelf;
+    this.form = form;
+    this.type = type;
+    this.lanes = lanes;
+  }
+
+  /**
+   * The same values on another shelf.
+   *
+   * @throws IllegalArgumentException if there is no shelf of that name
+   */
+  public ShelvedValues<V> on(String name) {
+    return new ShelvedValues<>(warm, warm.shelf(name), form, type, lanes);
+  }
+
+  /**
+   * Says that the values are made from this table. It must be one that the feed follows, where
+   * there is a feed.
+   *
+   * @param schema as the catalogue spells it
+   * @param table as the catalogue spells it
+   * @throws IllegalArgumentException if the feed does not tell of its changes
+   */
+  public ShelvedValues<V> madeFrom(String schema, String table) {
+    Lane lane = Lane.ofTable(schema, table);
+    if (!warm.isFollowed(lane)) {
+      throw new IllegalArgumentException(
+          "The feed does not tell of changes to " + lane + "; follow the table first.");
+    }
+    return and(lane);
+  }
+
+  /** Tags the values; see {@link WarmShelf#clearTag}. */
+  public ShelvedValues<V> tagged(String tag) {
+    return and(Lane.ofTag(tag));
+  }
+
+  private ShelvedValues<V> and(Lane lane) {
+    List<Lane> all = new ArrayList<>(lanes);
+    all.add(lane);
+    return new ShelvedValues<>(warm, shelf, form, type, List.copyOf(all));
+  }
+
+  /** The value under this name, if it is there and holds still. */
+  public Optional<Reading<V>> get(Object... name) {
+    @Nullable Reading<V> reading = shelf.get(key(name));
+    return Optional.ofNullable(reading);
+  }
+
+  /**
+   * The value under this name, worked out if it is not there. Callers that ask for it at once share
+   * one working out.
+   *
+   * @throws X what the loader threw
+   */
+  public <X extends Exception> Reading<V> get(Loader<? extends V, X> loader, Object... name)
+      throws X {
+    return shelf.read(key(name), Footprint.of(lanes), loader);
+  }
+
+  /**
+   * The fence for {@link #put(Object, long, Object...)}: take it before reading what the value is
+   * made from.
+   */
+  public long fence() {
+    return shelf.fence();
+  }
+
+  /**
+   * Keeps a value that was worked out from what held when the fence was taken. Not kept if that has
+   * changed since.
+   *
+   * @return whether it is kept
+   */
+  public boolean put(V value, long fence, Object... name) {
+    Objects.requireNonNull(value, "value");
+    return shelf.put(key(name), type.cast(value), Footprint.of(lanes), fence);
+  }
+
+  /** Puts out the value under this name; one that is being worked out is not kept. */
+  public void remove(Object... name) {
+    shelf.clear(key(name));
+  }
+
+  private Key key(Object... name) {
+    String[] places = new String[name.length];
+    for (int i = 0; i < places.length; i++) {
+      places[i] = Integer.toString(i + 1);
+    }
+    return Key.of(form, places, name);
+  }
+}

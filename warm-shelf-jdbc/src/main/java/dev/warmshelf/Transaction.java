@@ -1,0 +1,196 @@
+package dev.warmshelf;
+
+import dev.warmshelf.feed.OwnWrite;
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.row.Answer;
+import dev.warmshelf.session.ConnectionState;
+import dev.warmshelf.session.Standing;
+import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.sql.StatementKind;
+import dev.warmshelf.sql.WrittenTables;
+import java.sql.Connection;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Optional;
+import java.util.Set;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A transaction run through the library, for use by the one thread that runs it.
+ *
+ * <p>What it writes becomes known to the board after its commit has returned and before its caller
+ * is answered. What it reads after it has written, or from a snapshot of its own, nobody else gets.
+ */
+public final class Transaction {
+  private static final String NAME = "SELECT pg_current_xact_id_if_assigned()::text";
+
+  private final WarmShelf warm;
+  private final Connection connection;
+  private final ConnectionState state;
+
+  /** The tables that the statements name; null once that is not certain. */
+  private @Nullable Set<Lane> named = new HashSet<>();
+
+  private final List<Kept> kept = new ArrayList<>();
+
+  /** An answer to be kept after the commit, and the fence from before its statement. */
+  private record Kept(
+      Write.Replacement replacement, Answer answer, Footprint footprint, long fence) {}
+
+  /**
+   * Work to do in a transaction.
+   *
+   * @param <V> what it gives
+   */
+  @FunctionalInterface
+  public interface Work<V extends @Nullable Object> {
+    V in(Transaction transaction) throws SQLException;
+  }
+
+  private Transaction(WarmShelf warm, Connection connection) throws SQLException {
+    this.warm = warm;
+    this.connection = connection;
+    this.state = new ConnectionState(false, connection.getTransactionIsolation());
+  }
+
+  static <V extends @Nullable Object> V run(WarmShelf warm, Work<V> work) throws SQLException {
+    try (Connection connection = warm.dataSource().getConnection()) {
+      boolean autoCommit = connection.getAutoCommit();
+      connection.setAutoCommit(false);
+      try {
+        Transaction transaction = new Transaction(warm, connection);
+        V result;
+        try {
+          result = work.in(transaction);
+        } catch (Throwable e) {
+          rollBack(connection, e);
+          throw e;
+        }
+        transaction.commit();
+        return result;
+      } finally {
+        if (autoCommit && !connection.isClosed()) {
+          connection.setAutoCommit(true);
+        }
+      }
+    }
+  }
+
+  private static void rollBack(Connection connection, Throwable cause) {
+    try {
+      connection.rollback();
+    } catch (SQLException e) {
+      cause.addSuppressed(e);
+    }
+  }
+
+  /** Begins a write in this transaction. */
+  public Write write(String sql) {
+    return new Write(warm, warm.statement(sql), this);
+  }
+
+  /**
+   * The connection itself, for statements that the library does not offer. From now on nothing that
+   * is read in the transaction is shared, and without a feed the commit puts out everything. To be
+   * neither committed, nor rolled back, nor closed.
+   */
+  public Connection connection() {
+    state.isHandedOut();
+    named = null;
+    kept.clear();
+    return connection;
+  }
+
+  Standing standing() {
+    return state.standing();
+  }
+
+  /** The connection, to send a statement of this kind. */
+  Connection connectionFor(StatementKind kind) {
+    state.sends(kind);
+    return connection;
+  }
+
+  int run(Write write) throws SQLException {
+    kept.clear(); // made stale by what comes now, perhaps
+    state.sends(StatementKind.of(write.statement().text()));
+    note(write);
+    long fence = warm.board().fence();
+    Write.Outcome outcome = write.send(connection);
+    for (Write.Replacement replacement : write.replacements()) {
+      Answer answer = replacement.given() == null ? outcome.returned() : replacement.given();
+      if (answer != null && outcome.rows() > 0) {
+        Optional<Footprint> footprint = replacement.question().footprintOf(answer);
+        footprint.ifPresent(lanes -> kept.add(new Kept(replacement, answer, lanes, fence)));
+      }
+    }
+    return outcome.rows();
+  }
+
+  /** Only without a feed does it matter which tables a statement names. */
+  private void note(Write write) throws SQLException {
+    Set<Lane> sofar = named;
+    if (sofar != null && !warm.ownWrites().haveFeed()) {
+      Set<Lane> more = WrittenTables.of(write.statement(), warm.catalogue());
+      if (more == null) {
+        named = null;
+      } else {
+        sofar.addAll(more);
+      }
+    }
+  }
+
+  private void commit() throws SQLException {
+    OwnWrite write = kept.isEmpty() ? null : announce();
+    try {
+      connection.commit();
+    } catch (SQLException e) {
+      // It may have happened all the same: the answer to a commit can get lost.
+      warm.ownWrites().committed(null, write);
+      throw e;
+    }
+    if (!state.mayHaveWritten()) {
+      return;
+    }
+    long own = warm.ownWrites().committed(named, write);
+    if (write != null) {
+      for (Kept one : kept) {
+        Question<?> question = one.replacement().question();
+        Shelf shelf = question.query().shelf();
+        shelf.writeThrough(
+            question.key(),
+            one.answer(),
+            one.footprint(),
+            one.fence(),
+            own,
+            one.replacement().mode());
+      }
+    }
+  }
+
+  private @Nullable OwnWrite announce() throws SQLException {
+    String name = null;
+    if (warm.ownWrites().haveFeed()) {
+      try (Statement statement = connection.createStatement();
+          ResultSet row = statement.executeQuery(NAME)) {
+        row.next();
+        name = row.getString(1);
+      }
+      if (name == null) {
+        kept.clear(); // it has changed nothing
+        return null;
+      }
+    }
+    List<Lane> lanes = new ArrayList<>();
+    kept.forEach(one -> lanes.addAll(one.footprint().lanes()));
+    OwnWrite write =
+        new OwnWrite(name == null ? "" : name, Footprint.of(lanes), kept.get(0).fence());
+    warm.ownWrites().announce(write);
+    return write;
+  }
+}

@@ -1,0 +1,116 @@
+package dev.warmshelf.journal;
+
+import dev.warmshelf.key.Lane;
+import java.sql.Connection;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+
+/**
+ * How an installation of the journal stands.
+ *
+ * @param installed whether there is one
+ * @param tables what each followed table is told apart by
+ * @param watchesSchema whether changes of the schema are noted like others
+ * @param rows in the journal, about
+ * @param bytes that the journal takes, with its index
+ * @param retention how long rows are kept
+ * @param problems what is wrong, in words that say what to do; empty if all is well
+ */
+public record Checkup(
+    boolean installed,
+    Map<Lane, List<String>> tables,
+    boolean watchesSchema,
+    long rows,
+    long bytes,
+    Duration retention,
+    List<String> problems) {
+  private static final String ASK =
+      """
+      SELECT i.version, extract(epoch FROM i.retention)::bigint,
+             (SELECT count(*) = 2 FROM pg_event_trigger
+              WHERE evtname LIKE 'warm\\_shelf\\_%' AND evtenabled = 'A'),
+             (SELECT count(*) FROM (SELECT FROM warm_shelf.journal LIMIT 1000000) j),
+             pg_total_relation_size('warm_shelf.journal'),
+             (SELECT extract(epoch FROM clock_timestamp() - min(at))::bigint
+              FROM warm_shelf.journal)
+      FROM warm_shelf.installation i
+      """;
+
+  static Checkup of(Connection connection, List<Followed> followed) throws SQLException {
+    if (!isThere(connection)) {
+      return new Checkup(
+          false,
+          Map.of(),
+          false,
+          0,
+          0,
+          Duration.ZERO,
+          List.of("the journal is not installed in this database"));
+    }
+    Coverage coverage = Coverage.ask(connection);
+    Map<Lane, List<String>> tables = new LinkedHashMap<>();
+    coverage
+        .tables()
+        .forEach((lane, table) -> tables.put(lane, List.copyOf(table.columns().keySet())));
+    List<String> problems = new ArrayList<>();
+    for (Followed table : followed) {
+      Lane lane = laneOf(connection, table);
+      if (!coverage.covers(lane)) {
+        problems.add(
+            lane
+                + ": not every change is noted; a trigger is missing, disabled or made for another"
+                + " name on it or on a partition of it, or a subscription writes to it");
+      } else if (!coverage.columns(lane).keySet().containsAll(table.columns())) {
+        problems.add(lane + ": a column that it is told apart by is gone or has changed its type");
+      }
+    }
+    try (Statement statement = connection.createStatement();
+        ResultSet row = statement.executeQuery(ASK)) {
+      if (!row.next()) {
+        problems.add("the installation has no name; readers cannot find their place");
+        return new Checkup(true, tables, false, 0, 0, Duration.ZERO, problems);
+      }
+      if (row.getInt(1) != Journal.VERSION) {
+        problems.add("it is of version " + row.getInt(1) + ", not " + Journal.VERSION);
+      }
+      Duration retention = Duration.ofSeconds(row.getLong(2));
+      if (row.getLong(6) > 2 * retention.toSeconds() + 600) {
+        problems.add(
+            "rows are kept for longer than twice the retention: nobody who may trims them, or a"
+                + " transaction has been open all the while");
+      }
+      return new Checkup(
+          true, tables, row.getBoolean(3), row.getLong(4), row.getLong(5), retention, problems);
+    }
+  }
+
+  private static boolean isThere(Connection connection) throws SQLException {
+    try (Statement statement = connection.createStatement();
+        ResultSet row =
+            statement.executeQuery(
+                "SELECT count(*) = 1 FROM pg_attribute WHERE attname = 'retention'"
+                    + " AND attrelid = to_regclass('warm_shelf.installation')")) {
+      row.next();
+      return row.getBoolean(1);
+    }
+  }
+
+  private static Lane laneOf(Connection connection, Followed table) throws SQLException {
+    try (java.sql.PreparedStatement statement =
+        connection.prepareStatement(
+            "SELECT s.nspname, c.relname FROM pg_class c JOIN pg_namespace s"
+                + " ON s.oid = c.relnamespace WHERE c.oid = to_regclass(?)")) {
+      statement.setString(1, table.table());
+      try (ResultSet row = statement.executeQuery()) {
+        row.next();
+        return Lane.ofTable(row.getString(1), row.getString(2));
+      }
+    }
+  }
+}

@@ -1,0 +1,170 @@
+package dev.warmshelf.journal;
+
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.postgres.ColumnKinds;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.stream.Collectors;
+
+/**
+ * The triggers of one followed table as SQL: one function, and four statement triggers on the table
+ * and on each of its partitions or children.
+ *
+ * <p>The function must never break the program's own write, whatever becomes of the columns that it
+ * was written for; then it notes the change at large.
+ */
+final class TriggerText {
+  /** A statement that changes more rows than this counts as at large, without looking at them. */
+  static final int MOST_ROWS = 10_000;
+
+  /** So does one whose rows are in more groups. */
+  static final int MOST_GROUPS = 256;
+
+  /** What happens, and the transition tables (manual, CREATE TRIGGER) that show it. */
+  private record Event(String name, List<String> tables, String referencing) {}
+
+  private static final List<Event> EVENTS =
+      List.of(
+          new Event("INSERT", List.of("new_rows"), "REFERENCING NEW TABLE AS new_rows"),
+          new Event(
+              "UPDATE",
+              List.of("old_rows", "new_rows"),
+              "REFERENCING OLD TABLE AS old_rows NEW TABLE AS new_rows"),
+          new Event("DELETE", List.of("old_rows"), "REFERENCING OLD TABLE AS old_rows"),
+          new Event("TRUNCATE", List.of(), ""));
+
+  private final Lane lane;
+  private final Map<String, ValueKind> columns;
+  private final boolean notifies;
+
+  /**
+   * @param columns to tell changes apart by, the preferred one first
+   * @param notifies whether to wake readers
+   */
+  TriggerText(Lane lane, Map<String, ValueKind> columns, boolean notifies) {
+    this.lane = lane;
+    this.columns = columns;
+    this.notifies = notifies;
+  }
+
+  /** The function's name tells nothing; names of tables may be longer than names may be. */
+  private String function() {
+    return "warm_shelf.note_" + Long.toHexString(lane.hash());
+  }
+
+  String functionText() {
+    StringBuilder looks = new StringBuilder();
+    for (Event event : EVENTS) {
+      looks.append(
+          "    %s TG_OP = '%s' THEN\n%s"
+              .formatted(looks.isEmpty() ? "IF" : "ELSIF", event.name(), look(event)));
+    }
+    return """
+        -- %1$s
+        CREATE OR REPLACE FUNCTION %2$s() RETURNS trigger
+        LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
+        DECLARE
+          seen bigint;
+          told text[];
+        BEGIN
+          BEGIN
+        %3$s    END IF;
+          EXCEPTION WHEN OTHERS THEN -- such as a column that is gone
+            seen := NULL;
+          END;
+          IF seen = 0 THEN
+            RETURN NULL; -- no row changed
+          ELSIF seen > %4$d OR cardinality(told) > %5$d THEN
+            seen := NULL;
+          END IF;
+          INSERT INTO warm_shelf.journal (lane, kind, told)
+          VALUES (TG_ARGV[0], TG_OP, CASE WHEN seen IS NOT NULL THEN coalesce(told, '{}') END);
+        %6$s  IF pg_current_xact_id()::text::bigint %% 1024 = 0 THEN
+            PERFORM warm_shelf.trim_journal();
+          END IF;
+          RETURN NULL;
+        END
+        $function$;
+        REVOKE ALL ON FUNCTION %2$s() FROM PUBLIC;
+        """
+        .formatted(
+            lane.name().replace('\n', ' '),
+            function(),
+            looks,
+            MOST_ROWS,
+            MOST_GROUPS,
+            notifies ? "  PERFORM pg_notify('warm_shelf', '');\n" : "");
+  }
+
+  /**
+   * How many rows were changed, at most one more than are looked at, and the groups they are in.
+   */
+  private String look(Event event) {
+    if (event.tables().isEmpty()) {
+      return "      seen := NULL;\n";
+    }
+    if (columns.isEmpty()) {
+      // Not told apart: only whether there are any rows matters.
+      return """
+                SELECT CASE WHEN count(*) = 0 THEN 0 END INTO seen FROM (SELECT FROM %s LIMIT 1) r;
+          """
+          .formatted(event.tables().get(event.tables().size() - 1));
+    }
+    List<String> names = columns.keySet().stream().map(Journal::quoted).toList();
+    String rows =
+        event.tables().stream()
+            .map(
+                table ->
+                    "(SELECT %s FROM %s LIMIT %d)"
+                        .formatted(String.join(", ", names), table, MOST_ROWS + 1))
+            .collect(Collectors.joining(" UNION ALL "));
+    List<String> groups = new ArrayList<>();
+    columns.forEach(
+        (column, kind) ->
+            groups.add(
+                "(%s || %s)"
+                    .formatted(
+                        literal(column + "="),
+                        ColumnKinds.textOf(kind, "r." + Journal.quoted(column)))));
+    return """
+              SELECT count(*) / %d, array_agg(DISTINCT g.g) FILTER (WHERE g.g IS NOT NULL)
+              INTO seen, told
+              FROM (%s) r CROSS JOIN LATERAL (VALUES %s) g(g);
+        """
+        .formatted((long) columns.size() * event.tables().size(), rows, String.join(", ", groups));
+  }
+
+  /** The triggers on one table, in place of what was there. */
+  String triggersText(String schema, String table) {
+    String name = Journal.quoted(schema) + "." + Journal.quoted(table);
+    List<String> arguments = new ArrayList<>();
+    arguments.add(literal(lane.name()));
+    columns.keySet().forEach(column -> arguments.add(literal(column)));
+    StringBuilder text = new StringBuilder();
+    text.append("DROP TRIGGER IF EXISTS warm_shelf_change ON %s;\n".formatted(name));
+    for (Event event : EVENTS) {
+      String trigger = "warm_shelf_" + event.name().toLowerCase(java.util.Locale.ROOT);
+      text.append(
+          """
+          DROP TRIGGER IF EXISTS %1$s ON %2$s;
+          CREATE TRIGGER %1$s AFTER %3$s ON %2$s %4$s
+            FOR EACH STATEMENT EXECUTE FUNCTION %5$s(%6$s);
+          ALTER TABLE %2$s ENABLE ALWAYS TRIGGER %1$s;
+          """
+              .formatted(
+                  trigger,
+                  name,
+                  event.name(),
+                  event.referencing(),
+                  function(),
+                  String.join(", ", arguments)));
+    }
+    return text.toString();
+  }
+
+  private static String literal(String text) {
+    return "'" + text.replace("'", "''") + "'";
+  }
+}

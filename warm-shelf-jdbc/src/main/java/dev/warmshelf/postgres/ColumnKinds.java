@@ -1,0 +1,54 @@
+package dev.warmshelf.postgres;
+
+import dev.warmshelf.key.ValueKind;
+import java.sql.Array;
+import java.sql.SQLException;
+import java.util.LinkedHashMap;
+import java.util.Map;
+import org.jspecify.annotations.Nullable;
+
+/** By which of a table's columns its rows can be told apart, as the catalogue has it. */
+public final class ColumnKinds {
+  /**
+   * An array of alternating names and kinds of the table {@code c}'s columns; null if it has none.
+   * Types are named by their oids, which are the same in every PostgreSQL (pg_type.dat).
+   */
+  public static final String OF_C =
+      """
+      (SELECT array_agg(v.v ORDER BY a.attnum, v.n)
+       FROM pg_attribute a
+            LEFT JOIN pg_collation l ON l.oid = a.attcollation
+            CROSS JOIN LATERAL (
+              SELECT CASE WHEN a.atttypid IN (20, 21, 23) THEN 'INTEGER'
+                          WHEN a.atttypid IN (25, 1043) AND l.collisdeterministic
+                               AND current_setting('server_encoding') <> 'SQL_ASCII' THEN 'TEXT'
+                          WHEN a.atttypid = 2950 THEN 'UUID'
+                          WHEN a.atttypid = 1082 THEN 'DATE'
+                          WHEN a.atttypid = 16 THEN 'BOOLEAN' END AS kind) k
+            CROSS JOIN LATERAL (VALUES (1, a.attname::text), (2, k.kind)) v(n, v)
+       WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND k.kind IS NOT NULL)
+      """;
+
+  private ColumnKinds() {}
+
+  /** Reads what {@link #OF_C} gives, in the table's order. */
+  public static Map<String, ValueKind> read(@Nullable Array array) throws SQLException {
+    Map<String, ValueKind> columns = new LinkedHashMap<>();
+    if (array != null) {
+      String[] alternating = (String[]) array.getArray();
+      for (int i = 0; i < alternating.length; i += 2) {
+        columns.put(alternating[i], ValueKind.valueOf(alternating[i + 1]));
+      }
+    }
+    return columns;
+  }
+
+  /** SQL for a value's text as {@link ValueKind} writes it. */
+  public static String textOf(ValueKind kind, String expression) {
+    return switch (kind) {
+      case TEXT -> "left(" + expression + ", " + ValueKind.LONGEST_TEXT + ")";
+      case DATE -> "to_char(" + expression + ", 'YYYY-MM-DD')";
+      default -> expression + "::text";
+    };
+  }
+}

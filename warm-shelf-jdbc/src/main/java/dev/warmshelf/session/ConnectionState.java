@@ -1,0 +1,83 @@
+package dev.warmshelf.session;
+
+import dev.warmshelf.sql.StatementKind;
+import java.sql.Connection;
+
+/**
+ * Follows one JDBC connection from what is done to it: its transaction, its isolation level,
+ * whether it may have written, whether its settings may have been changed. Whoever hands the
+ * connection out reports each call before it is made; what cannot be told is taken for the worse.
+ *
+ * <p>Knows nothing of queries or shelves. Not thread-safe, like the connection.
+ */
+public final class ConnectionState {
+  private boolean autoCommit;
+  private int isolation;
+  private boolean mayHaveWritten;
+  private boolean altered;
+
+  /**
+   * @param autoCommit as {@link Connection#getAutoCommit()} has it
+   * @param isolation as {@link Connection#getTransactionIsolation()} has it
+   */
+  public ConnectionState(boolean autoCommit, int isolation) {
+    this.autoCommit = autoCommit;
+    this.isolation = isolation;
+  }
+
+  /** How it stands to what others see, for a statement to be sent now. */
+  public Standing standing() {
+    if (altered) {
+      return Standing.ALTERED;
+    } else if (autoCommit) {
+      return Standing.LIKE_OTHERS;
+    } else if (mayHaveWritten) {
+      return Standing.OWN_WRITES;
+    }
+    return isolation <= Connection.TRANSACTION_READ_COMMITTED
+        ? Standing.LIKE_OTHERS
+        : Standing.OLD_SNAPSHOT;
+  }
+
+  /** Whether a commit may make changes visible. */
+  public boolean mayHaveWritten() {
+    return mayHaveWritten;
+  }
+
+  /** A statement of this kind is about to be sent. */
+  public void sends(StatementKind kind) {
+    switch (kind) {
+      case READ -> {}
+      case WRITE -> mayHaveWritten = true;
+      case SETTING -> altered = true;
+      case TRANSACTION, UNKNOWN -> {
+        // A transaction begun or ended behind the driver's back: nothing is certain any more.
+        mayHaveWritten = true;
+        altered = true;
+      }
+    }
+  }
+
+  /** The connection was handed to somebody whose statements are not reported. */
+  public void isHandedOut() {
+    sends(StatementKind.UNKNOWN);
+  }
+
+  /** {@link Connection#setAutoCommit} is about to be called; a change of it commits. */
+  public void autoCommit(boolean to) {
+    if (autoCommit != to) {
+      ended();
+    }
+    autoCommit = to;
+  }
+
+  /** {@link Connection#setTransactionIsolation} is about to be called. */
+  public void isolation(int to) {
+    isolation = to;
+  }
+
+  /** The transaction has been committed or rolled back. Not so a rollback to a savepoint. */
+  public void ended() {
+    mayHaveWritten = false;
+  }
+}
