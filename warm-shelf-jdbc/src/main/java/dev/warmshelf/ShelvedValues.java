@@ -1,5 +1,6 @@
 package dev.warmshelf;
 
+import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
@@ -96,10 +97,10 @@ public final class ShelvedValues<V> {
   }
 
   /**
-   * The fence for {@link #put(Object, long, Object...)}: take it before reading what the value is
+   * The fence for {@link #put(Object, Fence, Object...)}: take it before reading what the value is
    * made from.
    */
-  public long fence() {
+  public Fence fence() {
     return shelf.fence();
   }
 
@@ -109,7 +110,7 @@ public final class ShelvedValues<V> {
    *
    * @return whether it is kept
    */
-  public boolean put(V value, long fence, Object... name) {
+  public boolean put(V value, Fence fence, Object... name) {
     Objects.requireNonNull(value, "value");
     return shelf.put(key(name), type.cast(value), Footprint.of(lanes), fence);
   }

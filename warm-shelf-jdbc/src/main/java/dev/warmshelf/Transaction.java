@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.feed.OwnWrite;
+import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.row.Answer;
@@ -40,7 +41,7 @@ public final class Transaction {
 
   /** An answer to be kept after the commit, and the fence from before its statement. */
   private record Kept(
-      Write.Replacement replacement, Answer answer, Footprint footprint, long fence) {}
+      Write.Replacement replacement, Answer answer, Footprint footprint, Fence fence) {}
 
   /**
    * Work to do in a transaction.
@@ -120,7 +121,7 @@ public final class Transaction {
     kept.clear(); // made stale by what comes now, perhaps
     state.sends(StatementKind.of(write.statement().text()));
     note(write);
-    long fence = warm.board().fence();
+    Fence fence = warm.shelf(WarmShelf.MAIN_SHELF).fence();
     Write.Outcome outcome = write.send(connection);
     for (Write.Replacement replacement : write.replacements()) {
       Answer answer = replacement.given() == null ? outcome.returned() : replacement.given();
@@ -189,7 +190,7 @@ public final class Transaction {
     List<Lane> lanes = new ArrayList<>();
     kept.forEach(one -> lanes.addAll(one.footprint().lanes()));
     OwnWrite write =
-        new OwnWrite(name == null ? "" : name, Footprint.of(lanes), kept.get(0).fence());
+        new OwnWrite(name == null ? "" : name, Footprint.of(lanes), kept.get(0).fence().tick());
     warm.ownWrites().announce(write);
     return write;
   }

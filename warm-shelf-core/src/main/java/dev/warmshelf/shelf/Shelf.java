@@ -1,6 +1,7 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Footprint;
@@ -180,8 +181,8 @@ public final class Shelf {
    * The fence for a value that is about to be worked out; see {@link #put}. Take it before reading
    * anything that the value is made from.
    */
-  public long fence() {
-    return board.fence();
+  public Fence fence() {
+    return new Fence(board.fence(), time.nanos(), time.wall());
   }
 
   /**
@@ -191,7 +192,7 @@ public final class Shelf {
    * @param fence taken before the value was worked out
    * @return whether it is kept
    */
-  public boolean put(Key key, @Nullable Object value, Footprint footprint, long fence) {
+  public boolean put(Key key, @Nullable Object value, Footprint footprint, Fence fence) {
     return holdings.keep(entry(key, value, footprint, fence, 0));
   }
 
@@ -208,7 +209,7 @@ public final class Shelf {
       Key key,
       @Nullable Object value,
       Footprint footprint,
-      long fence,
+      Fence fence,
       long own,
       WriteThrough mode) {
     try {
@@ -368,9 +369,18 @@ public final class Shelf {
     }
   }
 
-  private Entry entry(Key key, @Nullable Object value, Footprint footprint, long fence, long own) {
+  private Entry entry(Key key, @Nullable Object value, Footprint footprint, Fence fence, long own) {
+    long now = time.nanos();
     return new Entry(
-        key, value, footprint, fence, own, time.wall(), time.nanos(), 0, lifetimeNanos);
+        key,
+        value,
+        footprint,
+        fence.tick(),
+        own,
+        fence.at(),
+        now,
+        now - fence.nanos(),
+        lifetimeNanos);
   }
 
   private <A extends @Nullable Object, V extends @Nullable Object> Reading<V> reading(

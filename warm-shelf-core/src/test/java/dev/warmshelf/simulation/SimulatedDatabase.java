@@ -1,0 +1,258 @@
+package dev.warmshelf.simulation;
+
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.TreeSet;
+
+/**
+ * A database of two small tables with transactions, snapshots, row locks and a journal. It keeps
+ * every state that was ever committed, with the moment since when it held.
+ */
+final class SimulatedDatabase {
+  static final int SAILINGS = 4;
+  static final int BOOKINGS = 10;
+  static final int DAYS = 2;
+  static final int AGENTS = 3;
+
+  /**
+   * All rows at a moment. Arrays are never changed once a state is made.
+   *
+   * @param day of each sailing
+   * @param sailing of each booking; -1 where there is no such booking
+   */
+  record State(int[] day, int[] sailing, int[] agent, int[] metres) {
+    State copy() {
+      return new State(day.clone(), sailing.clone(), agent.clone(), metres.clone());
+    }
+  }
+
+  /**
+   * A row of the journal.
+   *
+   * @param groups null if not told apart
+   */
+  record Note(long id, long transaction, String table, List<String> groups) {}
+
+  /** Which transactions had ended. */
+  record Snapshot(long next, Set<Long> open) {
+    boolean sees(long transaction) {
+      return transaction < next && !open.contains(transaction);
+    }
+
+    long oldestOpen() {
+      return open.isEmpty() ? next : open.iterator().next();
+    }
+  }
+
+  /** What a look at the journal gives, all from one snapshot. */
+  record Look(Snapshot now, List<Note> notes, int installation, long trimmedThrough) {}
+
+  /** A transaction that writes. */
+  final class Transaction {
+    final long id = next++;
+    private final Map<Integer, int[]> bookings = new HashMap<>();
+    private final Map<Integer, Integer> days = new HashMap<>();
+
+    private Transaction() {
+      open.add(id);
+    }
+
+    /** Writes a booking unless another transaction holds it; a sailing below 0 deletes it. */
+    boolean writeBooking(int booking, int sailing, int agent, int metres, boolean atLarge) {
+      if (!lock("booking " + booking)) {
+        return false;
+      }
+      State before = view();
+      List<String> groups = new ArrayList<>(groupsOf(before, booking));
+      if (noteOldValues || before.sailing[booking] < 0) {
+        groups = new ArrayList<>(groupsOf(before, booking));
+      } else {
+        groups.clear();
+      }
+      bookings.put(booking, new int[] {sailing, agent, metres});
+      groups.addAll(groupsOf(view(), booking));
+      note("booking", atLarge ? null : groups);
+      return true;
+    }
+
+    /** Moves a sailing to a day unless another transaction holds it. */
+    boolean moveSailing(int sailing, int day) {
+      if (!lock("sailing " + sailing)) {
+        return false;
+      }
+      List<String> groups = new ArrayList<>();
+      if (noteOldValues) {
+        groups.add("day=" + view().day[sailing]);
+      }
+      days.put(sailing, day);
+      groups.add("day=" + day);
+      note("sailing", groups);
+      return true;
+    }
+
+    /** What this transaction sees, its own writes included. */
+    State view() {
+      State seen = latest().copy();
+      bookings.forEach(
+          (booking, values) -> {
+            seen.sailing[booking] = values[0];
+            seen.agent[booking] = values[1];
+            seen.metres[booking] = values[2];
+          });
+      days.forEach((sailing, day) -> seen.day[sailing] = day);
+      return seen;
+    }
+
+    void commit() {
+      State committed = view();
+      end();
+      states.add(committed);
+      since.add(now());
+    }
+
+    void rollBack() {
+      notes.removeIf(note -> note.transaction() == id);
+      end();
+    }
+
+    private void end() {
+      open.remove(id);
+      locks.values().removeIf(holder -> holder == id);
+    }
+
+    private boolean lock(String row) {
+      return locks.putIfAbsent(row, id) == null || locks.get(row) == id;
+    }
+
+    private void note(String table, List<String> groups) {
+      if (journalling) {
+        notes.add(new Note(nextNote++, id, table, groups));
+      }
+    }
+
+    private List<String> groupsOf(State state, int booking) {
+      return state.sailing[booking] < 0
+          ? List.of()
+          : List.of(
+              "id=" + booking,
+              "sailing_id=" + state.sailing[booking],
+              "agent_id=" + state.agent[booking]);
+    }
+  }
+
+  private final java.util.function.LongSupplier clock;
+  private final boolean noteOldValues;
+  private final List<State> states = new ArrayList<>();
+  private final List<Long> since = new ArrayList<>();
+  private final List<Note> notes = new ArrayList<>();
+  private final Set<Long> open = new TreeSet<>();
+  private final Map<String, Long> locks = new HashMap<>();
+  private long next = 10;
+  private long nextNote;
+  private int installation = 1;
+  private long trimmedThrough;
+  private boolean journalling = true;
+
+  SimulatedDatabase(java.util.function.LongSupplier clock, boolean noteOldValues) {
+    this.clock = clock;
+    this.noteOldValues = noteOldValues;
+    State first =
+        new State(new int[SAILINGS], new int[BOOKINGS], new int[BOOKINGS], new int[BOOKINGS]);
+    for (int i = 0; i < BOOKINGS; i++) {
+      first.sailing[i] = i % SAILINGS;
+      first.agent[i] = i % AGENTS;
+      first.metres[i] = i;
+    }
+    states.add(first);
+    since.add(Long.MIN_VALUE);
+  }
+
+  private long now() {
+    return clock.getAsLong();
+  }
+
+  Transaction begin() {
+    return new Transaction();
+  }
+
+  State latest() {
+    return states.get(states.size() - 1);
+  }
+
+  /** When the latest state began to hold. */
+  long latestSince() {
+    return since.get(since.size() - 1);
+  }
+
+  /** The states that held at some moment from then until now. */
+  List<State> statesSince(long moment) {
+    int first = states.size() - 1;
+    while (first > 0 && since.get(first) > moment) {
+      first--;
+    }
+    return states.subList(first, states.size());
+  }
+
+  /** Forgets states that nobody asks about any more. */
+  void forgetBefore(long moment) {
+    int first = states.size() - statesSince(moment).size();
+    states.subList(0, first).clear();
+    since.subList(0, first).clear();
+  }
+
+  Snapshot snapshot() {
+    return new Snapshot(next, new TreeSet<>(open));
+  }
+
+  /** What has ended since the place. */
+  Look look(Snapshot place) {
+    Snapshot now = snapshot();
+    List<Note> found =
+        notes.stream()
+            .filter(note -> now.sees(note.transaction()) && !place.sees(note.transaction()))
+            .toList();
+    return new Look(now, found, installation, trimmedThrough);
+  }
+
+  /** All notes of transactions that have ended, and, if asked, of those that have not. */
+  List<Note> notesAfter(long id, boolean uncommittedToo) {
+    Snapshot now = snapshot();
+    return notes.stream()
+        .filter(note -> note.id() > id && (uncommittedToo || now.sees(note.transaction())))
+        .toList();
+  }
+
+  /** Forgets notes of transactions that every snapshot has passed. */
+  void trim() {
+    long passed = snapshot().oldestOpen();
+    for (Note note : notes) {
+      if (note.transaction() < passed) {
+        trimmedThrough = Math.max(trimmedThrough, note.transaction());
+      }
+    }
+    notes.removeIf(note -> note.transaction() < passed);
+  }
+
+  /** From now on nobody notes what changes. */
+  void uninstall() {
+    journalling = false;
+    notes.clear();
+  }
+
+  void install() {
+    journalling = true;
+    installation++;
+    trimmedThrough = 0;
+  }
+
+  boolean hasWriters() {
+    return !open.isEmpty();
+  }
+
+  boolean isJournalling() {
+    return journalling;
+  }
+}

@@ -1,0 +1,540 @@
+package dev.warmshelf.simulation;
+
+import dev.warmshelf.feed.Batch;
+import dev.warmshelf.feed.Change;
+import dev.warmshelf.feed.Delivery;
+import dev.warmshelf.feed.OwnWrite;
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Fence;
+import dev.warmshelf.fresh.MovableTime;
+import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.Lanes;
+import dev.warmshelf.key.Lanes.Reach;
+import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.Inquiry;
+import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.WhenLost;
+import dev.warmshelf.simulation.SimulatedDatabase.Look;
+import dev.warmshelf.simulation.SimulatedDatabase.Note;
+import dev.warmshelf.simulation.SimulatedDatabase.Snapshot;
+import dev.warmshelf.simulation.SimulatedDatabase.State;
+import dev.warmshelf.simulation.SimulatedDatabase.Transaction;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import java.util.Set;
+import java.util.SplittableRandom;
+
+/**
+ * Readers, writers, a feed and its troubles over a simulated database, in an order that a seed
+ * decides; whatever else happens during a load happens inside it. The shelf, the board, the lanes
+ * and the delivery are the real ones. At every read these must hold:
+ *
+ * <ol>
+ *   <li>the value is the database's at some moment between {@code freshAsOf} and now;
+ *   <li>when the feed has delivered all there is, a kept value is what a direct read gives;
+ *   <li>once an own commit has returned, nobody reads anything older than it.
+ * </ol>
+ */
+final class Simulation {
+  /** A mistake built in on purpose. */
+  enum Fault {
+    NONE,
+    FENCE_AFTER_LOAD,
+    POLL_BY_ID,
+    TICK_BEFORE_COMMIT,
+    NO_OLD_VALUE,
+    NO_FLOOR_AFTER_LOSS,
+    OLD_SNAPSHOT_SHARED,
+    OWN_WRITE_NOT_AWAITED,
+    OVERTAKEN_WRITE_KEPT,
+    ANSWER_LANES_LEFT_OUT
+  }
+
+  /** An invariant did not hold; the message says where. */
+  static final class Broken extends RuntimeException {
+    private static final long serialVersionUID = 1L;
+    private final long step;
+
+    Broken(long step, String message) {
+      super(message);
+      this.step = step;
+    }
+
+    long step() {
+      return step;
+    }
+  }
+
+  private static final Lane SAILING = Lane.ofTable("x", "sailing");
+  private static final Lane BOOKING = Lane.ofTable("x", "booking");
+
+  /** What is asked. */
+  private enum Kind {
+    /** One booking. */
+    BOOKING,
+    /** An agent's metres. */
+    AGENT,
+    /** Metres of two sailings. */
+    LIST,
+    /** All metres. */
+    TOTAL,
+    /** A day's sailings, each with its metres. */
+    BOARD
+  }
+
+  /** How the lanes of each kind follow from its parameter. */
+  private static final Map<Kind, Lanes> LANES =
+      Map.of(
+          Kind.BOOKING, Lanes.of(List.of(groups("id", new Source.Parameter(0)))),
+          Kind.AGENT, Lanes.of(List.of(groups("agent_id", new Source.Parameter(0)))),
+          Kind.LIST,
+              Lanes.of(
+                  List.of(groups("sailing_id", new Source.Parameter(0), new Source.Constant(0)))),
+          Kind.TOTAL, Lanes.of(List.of(new Reach.Whole(BOOKING))),
+          Kind.BOARD,
+              Lanes.of(
+                  List.of(
+                      new Reach.Groups(
+                          SAILING, "day", ValueKind.INTEGER, List.of(new Source.Parameter(0))),
+                      new Reach.Told(BOOKING, "sailing_id", ValueKind.INTEGER, 0))));
+
+  private static Reach groups(String column, Source... values) {
+    return new Reach.Groups(BOOKING, column, ValueKind.INTEGER, List.of(values));
+  }
+
+  private static Lanes lanes(Kind kind) {
+    return Objects.requireNonNull(LANES.get(kind));
+  }
+
+  /** Rows of numbers; the first of a board's row is the sailing. */
+  private record Answer(List<List<Integer>> rows) implements Lanes.Rows {
+    @Override
+    public int size() {
+      return rows.size();
+    }
+
+    @Override
+    public Object value(int row, int column) {
+      return rows.get(row).get(column);
+    }
+  }
+
+  private final SplittableRandom random;
+  private final Fault fault;
+  private final MovableTime time = new MovableTime();
+  private final Board board = new Board(1 << 12);
+  private final FeedMeters meters = new FeedMeters();
+  private final Delivery delivery = new Delivery(board, meters);
+  private final SimulatedDatabase database;
+  private final Shelf strict;
+  private final Shelf lenient;
+  private final List<Transaction> writers = new ArrayList<>();
+  private final Set<Key> loading = new HashSet<>();
+  private Snapshot place;
+  private int installation;
+  private long lastNote = -1;
+  private boolean connected = true;
+  private long ownCommitReturned = Long.MIN_VALUE;
+  private long step;
+  private int depth;
+  private long reads;
+  private long kept;
+
+  Simulation(long seed, Fault fault) {
+    this.random = new SplittableRandom(seed);
+    this.fault = fault;
+    this.database = new SimulatedDatabase(time::nanos, fault != Fault.NO_OLD_VALUE);
+    Policy policy = Policy.standard().holding(Capacity.entries(8));
+    this.strict = new Shelf("strict", policy, board, time, Shelf.Trust.FEED);
+    this.lenient =
+        new Shelf(
+            "lenient", policy.whenLost(WhenLost.serveWithinTtl()), board, time, Shelf.Trust.FEED);
+    this.place = database.snapshot();
+    this.installation = 1;
+    board.advance(Watermark.now(time));
+  }
+
+  /** Runs so many steps. */
+  void run(long steps) {
+    for (step = 0; step < steps; step++) {
+      takeStep();
+      if (step % 10_000 == 0) {
+        database.forgetBefore(time.nanos() - Duration.ofSeconds(30).toNanos());
+      }
+    }
+  }
+
+  /** How many reads were checked, and how many of them were hits. */
+  long reads() {
+    return reads;
+  }
+
+  long kept() {
+    return kept;
+  }
+
+  private void takeStep() {
+    time.pass(Duration.ofNanos(1 + random.nextInt(2_000_000)));
+    int dice = random.nextInt(1_000);
+    if (dice < 450) {
+      read();
+    } else if (dice < 700) {
+      write();
+    } else if (dice < 760) {
+      writeOwn();
+    } else if (dice < 960) {
+      poll();
+    } else if (dice < 985) {
+      clear();
+    } else if (dice < 990) {
+      trouble();
+    } else {
+      if (!database.isJournalling() && !database.hasWriters()) {
+        database.install();
+      }
+      connected = true;
+    }
+  }
+
+  private void others(int most) {
+    if (depth < 2) {
+      depth++;
+      for (int i = random.nextInt(most + 1); i > 0; i--) {
+        takeStep();
+      }
+      depth--;
+    }
+  }
+
+  // ---- reading
+
+  private void read() {
+    Kind kind = Kind.values()[random.nextInt(Kind.values().length)];
+    int parameter = random.nextInt(kind == Kind.BOARD ? 2 : kind == Kind.BOOKING ? 10 : 3);
+    Shelf shelf = random.nextInt(3) == 0 ? lenient : strict;
+    Key key = Key.named(shelf.name() + kind, Integer.toString(parameter));
+    if (!loading.add(key)) {
+      return; // its load is under way, further out
+    }
+    try {
+      long began = time.nanos();
+      long own = ownCommitReturned;
+      Asking asking = new Asking(kind, parameter);
+      Reading<Answer> reading = shelf.read(key, asking, answer -> answer);
+      check(kind, parameter, reading, Math.min(began, asking.snapshotFrom), own);
+    } finally {
+      loading.remove(key);
+    }
+  }
+
+  private final class Asking implements Inquiry<Answer, RuntimeException> {
+    private final Kind kind;
+    private final int parameter;
+    private final boolean oldSnapshot = random.nextInt(20) == 0;
+    private final State early;
+    private long snapshotFrom = Long.MAX_VALUE;
+
+    Asking(Kind kind, int parameter) {
+      this.kind = kind;
+      this.parameter = parameter;
+      this.early = database.latest();
+      if (oldSnapshot || fault == Fault.FENCE_AFTER_LOAD) {
+        // A repeatable-read transaction took its snapshot now, and asks some time later.
+        snapshotFrom = database.latestSince();
+        others(3);
+      }
+    }
+
+    @Override
+    public Footprint lanes() {
+      return Simulation.lanes(kind).beforeLoad(new Object[] {parameter});
+    }
+
+    @Override
+    public Answer load() {
+      others(2);
+      State seen = oldSnapshot || fault == Fault.FENCE_AFTER_LOAD ? early : database.latest();
+      others(4);
+      return answer(kind, parameter, seen);
+    }
+
+    @Override
+    public Footprint lanes(Footprint before, Answer answer) {
+      return fault == Fault.ANSWER_LANES_LEFT_OUT
+          ? before
+          : before.and(Simulation.lanes(kind).afterLoad(answer));
+    }
+
+    @Override
+    public boolean mayBeShared(Answer answer) {
+      return !oldSnapshot || fault == Fault.OLD_SNAPSHOT_SHARED;
+    }
+  }
+
+  private void check(Kind kind, int parameter, Reading<Answer> reading, long began, long own) {
+    reads++;
+    boolean hit = reading.origin() == Origin.KEPT;
+    kept += hit ? 1 : 0;
+    long freshAsOf = nanosOf(reading.freshAsOf());
+    // The caller's own snapshot may be older than its question; that is the caller's wish.
+    long from = hit || reading.origin() == Origin.JOINED ? freshAsOf : Math.min(began, freshAsOf);
+    if (!matches(kind, parameter, reading.value(), from)) {
+      throw broken(kind, parameter, reading, "is not the database's since " + from);
+    }
+    if (hit && !matches(kind, parameter, reading.value(), own)) {
+      throw broken(kind, parameter, reading, "misses an own commit");
+    }
+    if (hit
+        && allIsDelivered()
+        && !answer(kind, parameter, database.latest()).equals(reading.value())) {
+      throw broken(kind, parameter, reading, "differs from a direct read though all is delivered");
+    }
+  }
+
+  private boolean allIsDelivered() {
+    Look look = database.look(place);
+    return connected
+        && database.isJournalling()
+        && look.notes().isEmpty()
+        && look.installation() == installation
+        && look.trimmedThrough() < place.oldestOpen();
+  }
+
+  private boolean matches(Kind kind, int parameter, Answer value, long from) {
+    return database.statesSince(from).stream()
+        .anyMatch(state -> answer(kind, parameter, state).equals(value));
+  }
+
+  private Broken broken(Kind kind, int parameter, Reading<Answer> reading, String what) {
+    return new Broken(
+        step, "step " + step + ": " + kind + "(" + parameter + ") " + reading + " " + what);
+  }
+
+  private static long nanosOf(Instant wall) {
+    return 1_000_000_000L + Duration.between(Instant.parse("2026-06-01T08:00:00Z"), wall).toNanos();
+  }
+
+  private static Answer answer(Kind kind, int parameter, State state) {
+    List<List<Integer>> rows = new ArrayList<>();
+    switch (kind) {
+      case BOOKING -> {
+        if (state.sailing()[parameter] >= 0) {
+          rows.add(
+              List.of(
+                  state.sailing()[parameter], state.agent()[parameter], state.metres()[parameter]));
+        }
+      }
+      case AGENT -> rows.add(List.of(metres(state, -1, parameter)));
+      case LIST ->
+          rows.add(
+              List.of(metres(state, 0, -1) + (parameter == 0 ? 0 : metres(state, parameter, -1))));
+      case TOTAL -> rows.add(List.of(metres(state, -1, -1)));
+      case BOARD -> {
+        for (int sailing = 0; sailing < SimulatedDatabase.SAILINGS; sailing++) {
+          if (state.day()[sailing] == parameter) {
+            rows.add(List.of(sailing, metres(state, sailing, -1)));
+          }
+        }
+      }
+    }
+    return new Answer(rows);
+  }
+
+  private static int metres(State state, int sailing, int agent) {
+    int sum = 0;
+    for (int i = 0; i < SimulatedDatabase.BOOKINGS; i++) {
+      if (state.sailing()[i] >= 0
+          && (sailing < 0 || state.sailing()[i] == sailing)
+          && (agent < 0 || state.agent()[i] == agent)) {
+        sum += state.metres()[i];
+      }
+    }
+    return sum;
+  }
+
+  // ---- writing
+
+  private void write() {
+    if (writers.size() < 3 && random.nextInt(2) == 0) {
+      writers.add(database.begin());
+    }
+    if (writers.isEmpty()) {
+      return;
+    }
+    int which = random.nextInt(writers.size());
+    Transaction writer = writers.get(which);
+    int dice = random.nextInt(10);
+    if (dice < 7) {
+      change(writer);
+    } else {
+      writers.remove(which);
+      if (dice < 9) {
+        commit(writer);
+      } else {
+        writer.rollBack();
+      }
+    }
+  }
+
+  private void commit(Transaction writer) {
+    time.pass(Duration.ofNanos(1)); // no two things happen at once
+    writer.commit();
+  }
+
+  private boolean change(Transaction writer) {
+    if (random.nextInt(4) == 0) {
+      return writer.moveSailing(
+          random.nextInt(SimulatedDatabase.SAILINGS), random.nextInt(SimulatedDatabase.DAYS));
+    }
+    return changeBooking(writer, random.nextInt(SimulatedDatabase.BOOKINGS));
+  }
+
+  private boolean changeBooking(Transaction writer, int booking) {
+    int sailing = random.nextInt(5) == 0 ? -1 : random.nextInt(SimulatedDatabase.SAILINGS);
+    return writer.writeBooking(
+        booking,
+        sailing,
+        random.nextInt(SimulatedDatabase.AGENTS),
+        1 + random.nextInt(1_000_000),
+        random.nextInt(10) == 0);
+  }
+
+  /** A write through the library: what OwnWrites and Transaction do, on the simulated database. */
+  private void writeOwn() {
+    int booking = random.nextInt(SimulatedDatabase.BOOKINGS);
+    Key key = Key.named("strict" + Kind.BOOKING, Integer.toString(booking));
+    Transaction writer = database.begin();
+    Fence fence = strict.fence();
+    others(1);
+    if (!changeBooking(writer, booking)) {
+      writer.rollBack();
+      return;
+    }
+    Answer returned = answer(Kind.BOOKING, booking, writer.view());
+    Footprint footprint = lanes(Kind.BOOKING).beforeLoad(new Object[] {booking});
+    OwnWrite write = new OwnWrite(Long.toString(writer.id), footprint, fence.tick());
+    delivery.expect(write);
+    others(2);
+    commit(writer);
+    long committed = time.nanos();
+    others(2);
+    boolean unknownOutcome = random.nextInt(10) == 0;
+    if (fault != Fault.OWN_WRITE_NOT_AWAITED) {
+      poll();
+      if (!connected || !database.isJournalling()) {
+        board.tickEverything();
+      }
+    }
+    delivery.forget(write);
+    if (!unknownOutcome && !returned.rows().isEmpty()) {
+      others(2);
+      if (fault == Fault.OVERTAKEN_WRITE_KEPT) {
+        strict.put(key, returned, footprint, strict.fence());
+      } else if (connected && database.isJournalling()) {
+        strict.writeThrough(
+            key, returned, footprint, fence, write.own(), Shelf.WriteThrough.ANYWAY);
+      }
+    }
+    ownCommitReturned = Math.max(ownCommitReturned, committed);
+  }
+
+  // ---- the feed
+
+  /** What the journal feed does, on the simulated journal. */
+  private void poll() {
+    if (!connected || !database.isJournalling()) {
+      return;
+    }
+    Watermark mark = Watermark.now(time);
+    if (fault == Fault.POLL_BY_ID || fault == Fault.TICK_BEFORE_COMMIT) {
+      List<Note> found = database.notesAfter(lastNote, fault == Fault.TICK_BEFORE_COMMIT);
+      for (Note note : found) {
+        lastNote = Math.max(lastNote, note.id());
+      }
+      place = database.snapshot();
+      delivery.deliver(new Batch(mark, changes(found), null));
+      return;
+    }
+    Look look = database.look(place);
+    String loss = null;
+    if (look.installation() != installation) {
+      loss = "installed anew";
+    } else if (look.trimmedThrough() >= place.oldestOpen()) {
+      loss = "trimmed";
+    }
+    place = look.now();
+    installation = look.installation();
+    delivery.deliver(
+        new Batch(mark, changes(look.notes()), fault == Fault.NO_FLOOR_AFTER_LOSS ? null : loss));
+  }
+
+  private static List<Change> changes(List<Note> notes) {
+    return notes.stream()
+        .map(
+            note ->
+                new Change(
+                    Long.toString(note.transaction()),
+                    Lane.ofTable("x", note.table()),
+                    note.groups(),
+                    "UPDATE",
+                    Duration.ZERO))
+        .toList();
+  }
+
+  private void clear() {
+    int dice = random.nextInt(20);
+    if (dice == 0) {
+      board.tickEverything();
+    } else if (dice < 3) {
+      strict.clear();
+    } else if (dice < 6) {
+      board.tick(List.of(BOOKING, BOOKING.atLarge()));
+    } else {
+      strict.clear(Key.named("strict" + Kind.BOOKING, Integer.toString(random.nextInt(10))));
+    }
+  }
+
+  /** The feed is cut; sometimes the journal is trimmed or replaced before it is back. */
+  private void trouble() {
+    connected = false;
+    int dice = random.nextInt(4);
+    if (dice == 0) {
+      others(20);
+      database.trim();
+    } else if (dice == 1) {
+      reinstall();
+    } else if (dice == 2) {
+      time.pass(Duration.ofMillis(random.nextInt(3_000)));
+    }
+  }
+
+  /** Making and dropping triggers waits for all writers of the table to end, and so does this. */
+  private void reinstall() {
+    writers.forEach(this::commit);
+    writers.clear();
+    if (database.hasWriters()) {
+      return; // an own write is under way, further out
+    }
+    database.uninstall();
+    others(10);
+    writers.forEach(this::commit);
+    writers.clear();
+    if (!database.hasWriters()) {
+      database.install();
+    }
+  }
+}
