@@ -4,6 +4,7 @@ import io.zonky.test.db.postgres.embedded.EmbeddedPostgres;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.sql.SQLException;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
@@ -13,6 +14,7 @@ import java.util.Optional;
 import java.util.concurrent.ExecutionException;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.TimeoutException;
+import java.util.concurrent.locks.LockSupport;
 import java.util.stream.Stream;
 import org.postgresql.ds.PGSimpleDataSource;
 
@@ -74,6 +76,72 @@ public final class LocalPostgres implements AutoCloseable {
 
   public String url(String database) {
     return "jdbc:postgresql://localhost:" + server.getPort() + "/" + database;
+  }
+
+  /** The port of the loopback interface that it listens on. */
+  public int port() {
+    return server.getPort();
+  }
+
+  /** How a server may go down. */
+  public enum Stop {
+    /** Ends all sessions, then itself (manual, 18.5, fast shutdown). */
+    FAST("INT"),
+    /** Dies, as in a power cut; it recovers from its log when it starts again. */
+    CRASH("KILL");
+
+    private final String signal;
+
+    Stop(String signal) {
+      this.signal = signal;
+    }
+  }
+
+  /**
+   * Stops the server and starts it again on the same port and data. For Linux and its kin.
+   *
+   * @param whileDown run in between
+   */
+  public synchronized void restart(Stop how, Runnable whileDown) throws IOException {
+    ProcessHandle process =
+        serverIn(directory).orElseThrow(() -> new IOException("The server is not running."));
+    List<String> again = new ArrayList<>();
+    if (System.getProperty("user.name").equals("root")) {
+      again.addAll(List.of("unshare", "-U")); // it refuses to run as root
+    }
+    again.add(process.info().command().orElseThrow());
+    again.addAll(List.of(process.info().arguments().orElseThrow()));
+    try {
+      new ProcessBuilder("kill", "-" + how.signal, Long.toString(process.pid()))
+          .inheritIO()
+          .start()
+          .waitFor();
+      awaitEnd(process);
+      Files.deleteIfExists(directory.resolve(DATA).resolve("postmaster.pid"));
+      whileDown.run();
+      new ProcessBuilder(again)
+          .redirectErrorStream(true)
+          .redirectOutput(directory.resolve("restarted.log").toFile())
+          .start();
+      awaitAnswer();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new IOException("Interrupted while restarting the server.", e);
+    }
+  }
+
+  private void awaitAnswer() throws IOException {
+    long deadline = System.nanoTime() + START_LIMIT.toNanos();
+    while (true) {
+      try (java.sql.Connection connection = dataSource("postgres").getConnection()) {
+        return;
+      } catch (SQLException e) {
+        if (System.nanoTime() > deadline) {
+          throw new IOException("The server does not answer after its restart.", e);
+        }
+        LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(20));
+      }
+    }
   }
 
   /** The data directory. */
