@@ -9,8 +9,9 @@ import java.util.concurrent.locks.LockSupport;
  * #STEP}: reading it costs about a nanosecond, where {@link System#nanoTime()} costs some twenty.
  *
  * <p>The trap: the field falls behind while the thread does not run, for example just after the
- * whole process was paused. An entry may then outlive its TTL by the pause plus one step, and a
- * lost feed may be noticed one step late. What is compared on the board does not depend on it.
+ * whole process was paused. Whoever asks for the exact time then (each miss does, and one hit in
+ * some) mends it; until somebody has, an entry may outlive its TTL by the pause plus one step, and
+ * a lost feed may be noticed one step late. What is compared on the board does not depend on it.
  */
 public final class SystemTime implements TimeSource, AutoCloseable {
   /** How far {@link #coarseNanos()} lags behind while the machine keeps up. */
@@ -32,7 +33,11 @@ public final class SystemTime implements TimeSource, AutoCloseable {
 
   @Override
   public long nanos() {
-    return System.nanoTime();
+    long now = System.nanoTime();
+    if (now - coarse > STEP.toNanos()) {
+      coarse = now; // the clock's thread is late
+    }
+    return now;
   }
 
   @Override
