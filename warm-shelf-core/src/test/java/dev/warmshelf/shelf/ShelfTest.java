@@ -1,13 +1,16 @@
 package dev.warmshelf.shelf;
 
+import static java.time.Duration.ofSeconds;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.mockito.ArgumentMatchers.any;
+import static org.mockito.Mockito.doAnswer;
 import static org.mockito.Mockito.doThrow;
 import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.when;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Footprint;
@@ -15,6 +18,7 @@ import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Store;
 import java.io.IOException;
 import java.time.Duration;
@@ -193,6 +197,160 @@ class ShelfTest {
         key(1), BOOKINGS, () -> null);
     assertThat(read(1).value()).isNull();
     assertThat(loads).hasValue(0);
+  }
+
+  @Test
+  void whileTheFeedIsLostEachShelfDoesWhatItsPolicySays() { // E7
+    Shelf withinTtl = shelf(Policy.standard().whenLost(WhenLost.serveWithinTtl()));
+    Shelf bounded = shelf(Policy.standard().whenLost(WhenLost.serveWithin(ofSeconds(30))));
+    for (Shelf each : List.of(shelf, withinTtl, bounded)) {
+      read(each, 1);
+    }
+    Instant watermark = time.wall();
+    time.pass(ofSeconds(20)); // and the feed says nothing
+    database.set(41);
+    assertThat(read(shelf, 1).origin()).isEqualTo(Origin.DIRECT);
+    assertThat(read(withinTtl, 1).value()).isEqualTo(40);
+    assertThat(read(bounded, 1).value()).isEqualTo(40);
+    assertThat(read(bounded, 1).freshAsOf()).isEqualTo(watermark);
+    time.pass(ofSeconds(20));
+    assertThat(read(withinTtl, 1).value()).isEqualTo(40);
+    Reading<Integer> again = read(bounded, 1);
+    assertThat(again.value()).as("older than the bound, so read again").isEqualTo(41);
+    assertThat(read(bounded, 1).origin()).as("and kept for others").isEqualTo(Origin.KEPT);
+    assertThat(read(bounded, 1).freshAsOf()).isEqualTo(again.freshAsOf());
+    time.pass(Duration.ofMinutes(10));
+    assertThat(read(withinTtl, 1).value()).isEqualTo(41);
+    assertThatThrownBy(() -> WhenLost.serveWithin(Duration.ZERO)).hasMessageContaining("zero");
+  }
+
+  @Test
+  void aCallersOwnBoundIsKeptThoughTheShelfWouldServeSomethingOlder() { // Z4
+    Shelf lenient = shelf(Policy.standard().whenLost(WhenLost.serveWithinTtl()));
+    read(lenient, 1);
+    time.pass(ofSeconds(20));
+    database.set(41);
+    assertThat(within(lenient, ofSeconds(21)).value()).isEqualTo(40);
+    assertThat(within(lenient, ofSeconds(19)).value()).isEqualTo(41);
+    board.advance(Watermark.now(time));
+    time.pass(ofSeconds(2));
+    assertThat(within(lenient, ofSeconds(3)).origin()).isEqualTo(Origin.KEPT);
+  }
+
+  private Reading<Integer> within(Shelf from, Duration bound) {
+    return from.<Integer, Integer, RuntimeException>read(
+        key(1),
+        new Inquiry<>() {
+          @Override
+          public Footprint lanes() {
+            return BOOKINGS;
+          }
+
+          @Override
+          public Integer load() {
+            return database.get();
+          }
+
+          @Override
+          public long freshWithinNanos() {
+            return bound.toNanos();
+          }
+        },
+        value -> value);
+  }
+
+  @Test
+  void aKeyClearedDuringItsLoadIsNotKept() {
+    shelf.<Integer, RuntimeException>read(
+        key(1),
+        BOOKINGS,
+        () -> {
+          shelf.clear(key(1));
+          return 39;
+        });
+    assertThat(read(1).value()).isEqualTo(40);
+    shelf.clear(key(2));
+    assertThat(read(1).origin()).isEqualTo(Origin.KEPT);
+  }
+
+  @Test
+  void aKeyClearedJustBeforeItsAnswerIsPutIntoTheStoreIsTakenOutAgain() {
+    Store[] real = new Store[1];
+    Shelf[] made = new Shelf[1];
+    made[0] =
+        new Shelf(
+            "test",
+            Policy.standard(),
+            board,
+            time,
+            Shelf.Trust.FEED,
+            onEviction -> {
+              real[0] = new BoundedStore(10, onEviction);
+              Store watched = mock();
+              when(watched.get(any())).then(call -> real[0].get(call.getArgument(0)));
+              when(watched.remove(any())).then(call -> real[0].remove(call.getArgument(0)));
+              doAnswer(
+                      call -> {
+                        made[0].clear(key(1)); // finds nothing yet
+                        real[0].put(call.getArgument(0));
+                        return null;
+                      })
+                  .when(watched)
+                  .put(any());
+              return watched;
+            });
+    read(made[0], 1);
+    assertThat(real[0].size()).isZero();
+  }
+
+  @Test
+  void aShelfClearedDuringALoadKeepsNothingOfIt() {
+    read(2);
+    shelf.<Integer, RuntimeException>read(
+        key(1),
+        BOOKINGS,
+        () -> {
+          shelf.clear();
+          return 39;
+        });
+    assertThat(read(1).value()).isEqualTo(40);
+    assertThat(read(2).origin()).isEqualTo(Origin.LOADED);
+  }
+
+  @Test
+  void aValueIsPutOnlyIfNothingChangedSinceItsFence() { // B5
+    Fence fence = shelf.fence();
+    assertThat(shelf.put(key(1), 7, BOOKINGS, fence)).isTrue();
+    assertThat(shelf.get(key(1)).value()).isEqualTo(7);
+    board.tick(List.of(BOOKING));
+    assertThat(shelf.get(key(1))).isNull();
+    assertThat(shelf.put(key(1), 7, BOOKINGS, fence)).isFalse();
+    assertThat(shelf.meters().snapshot().outAtBirth()).isEqualTo(1);
+  }
+
+  @Test
+  void lanesThatOnlyTheAnswerTellsPutItOutToo() {
+    Lane sailing = BOOKING.group("sailing_id=3");
+    Inquiry<Integer, RuntimeException> board3 =
+        new Inquiry<>() {
+          @Override
+          public Footprint lanes() {
+            return Footprint.NOTHING;
+          }
+
+          @Override
+          public Integer load() {
+            board.tick(List.of(sailing)); // during the load: its answer may miss it
+            return 3;
+          }
+
+          @Override
+          public Footprint lanes(Footprint before, Integer answer) {
+            return before.and(List.of(BOOKING.group("sailing_id=" + answer)));
+          }
+        };
+    shelf.read(key(1), board3, value -> value);
+    assertThat(shelf.get(key(1))).isNull();
   }
 
   private Shelf shelf(Policy policy) {

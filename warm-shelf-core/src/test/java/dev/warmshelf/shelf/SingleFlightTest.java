@@ -120,6 +120,41 @@ class SingleFlightTest {
     assertThat(waiter.get(10, TimeUnit.SECONDS)).isTrue();
   }
 
+  @Test
+  void whoWaitedForAnAnswerWhoseOwnLanesChangedMeanwhileLoadsOnItsOwn() throws Exception {
+    // Only the answer tells that it stands on a booking; the one who waits cannot know before.
+    Future<Reading<Integer>> early = pool.submit(() -> readTold(() -> slowly(7)));
+    loadIsUnderWay.await();
+    board.tick(List.of(BOOKING));
+    Future<Reading<Integer>> late = pool.submit(() -> readTold(() -> 8));
+    awaitBlocked(2);
+    loadMayEnd.countDown();
+    assertThat(early.get().value()).isEqualTo(7);
+    assertThat(late.get().value()).isEqualTo(8);
+  }
+
+  private Reading<Integer> readTold(Loader<Integer, RuntimeException> loader) {
+    return shelf.<Integer, Integer, RuntimeException>read(
+        KEY,
+        new Inquiry<>() {
+          @Override
+          public Footprint lanes() {
+            return Footprint.NOTHING;
+          }
+
+          @Override
+          public Integer load() {
+            return loader.load();
+          }
+
+          @Override
+          public Footprint lanes(Footprint before, Integer answer) {
+            return BOOKINGS;
+          }
+        },
+        value -> value);
+  }
+
   private int slowly(int answer) {
     loads.incrementAndGet();
     loadIsUnderWay.countDown();
