@@ -63,6 +63,7 @@ public final class QueryDraft {
    *     the statement
    */
   public <T> ShelvedQuery<T> as(Class<T> type) {
+    warm.remember(statement);
     KeyMaker keys = new KeyMaker(warm.namespace(), statement, warm.recipeOf(shelf).and(recipe));
     return new ShelvedQuery<>(
         warm, warm.shelf(shelf), statement, declared, tags, keys, Mapper.to(type));

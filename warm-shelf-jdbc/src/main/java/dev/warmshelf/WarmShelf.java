@@ -13,6 +13,7 @@ import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.Analyst;
 import dev.warmshelf.sql.Catalogue;
+import dev.warmshelf.sql.CatalogueException;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.StatementMemory;
@@ -26,7 +27,10 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
+import java.util.Set;
+import java.util.SortedMap;
 import java.util.TreeMap;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.UnaryOperator;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
@@ -62,6 +66,7 @@ public final class WarmShelf implements AutoCloseable {
   private final Map<String, Shelf> shelves;
   private final Map<String, Recipe> recipes;
   private volatile Knowledge knowledge;
+  private final Set<SqlStatement> queries = ConcurrentHashMap.newKeySet();
   private final StatementMemory texts = new StatementMemory(TEXTS_REMEMBERED);
 
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
@@ -197,6 +202,23 @@ public final class WarmShelf implements AutoCloseable {
   /** Puts out all answers of all shelves, in this process, in constant time. */
   public void clearAll() {
     board.tickEverything();
+  }
+
+  /**
+   * The columns by which tables would have to be told apart for the queries made so far to stand on
+   * no more than they must; what {@code shelf feed install} and {@code Journal.install} take, table
+   * by table.
+   *
+   * @throws CatalogueException if the catalogue could not be asked
+   */
+  public SortedMap<Lane, List<String>> proposedColumns() {
+    return known(board.schemaVersion()).analyst().proposal(List.copyOf(queries));
+  }
+
+  void remember(SqlStatement query) {
+    if (queries.size() < TEXTS_REMEMBERED) {
+      queries.add(query);
+    }
   }
 
   /** What the feed has counted and how it is; empty without a feed. */

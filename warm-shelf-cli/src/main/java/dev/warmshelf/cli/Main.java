@@ -18,7 +18,7 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description =
         "Keeps the answers of expensive read queries, and shows what that gains and costs.",
-    subcommands = {DemoCommand.class, MeasureCommand.class, KeyCommand.class},
+    subcommands = {DemoCommand.class, MeasureCommand.class, KeyCommand.class, FeedCommand.class},
     footer = {
       "",
       "Example: see it work, on a database that it brings along",

@@ -130,7 +130,7 @@ class KeyCommandTest {
     assertComplaint(Ran.of("key", ""), "Wrong SQL: there is no statement");
     assertComplaint(Ran.of("key"), "Give one statement");
     assertComplaint(
-        Ran.of("key", "select 1", "--db", "jdbc:postgresql://localhost:1/x"), "SHELF_DB_USER");
+        Ran.of("key", "select 1", "--db", "jdbc:postgresql://localhost:1/x"), "cannot be reached");
     assertComplaint(Ran.of("key", "select 1", "--bnd", "x=1"), "Unknown option");
     assertComplaint(Ran.of("key", "select :x, :y", "--bind", "x=1"), "Parameter 'y' has no value");
     assertComplaint(Ran.of("key", "select 1", "--bind", "x=1"), "no parameter 'x'");

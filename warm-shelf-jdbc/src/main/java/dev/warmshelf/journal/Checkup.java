@@ -51,7 +51,8 @@ public record Checkup(
           0,
           0,
           Duration.ZERO,
-          List.of("the journal is not installed in this database"));
+          List.of(
+              "the journal is not installed in this database; 'shelf feed install' puts it there"));
     }
     Coverage coverage = Coverage.ask(connection);
     Map<Lane, List<String>> tables = new LinkedHashMap<>();

@@ -7,10 +7,14 @@ import dev.warmshelf.sql.Catalogue.Relation;
 import dev.warmshelf.sql.Catalogue.Volatility;
 import dev.warmshelf.sql.Refusal.Reason;
 import dev.warmshelf.sql.Token.Kind;
+import java.util.Collection;
 import java.util.HashSet;
 import java.util.List;
+import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
+import java.util.SortedMap;
+import java.util.TreeMap;
 import java.util.TreeSet;
 import org.jspecify.annotations.Nullable;
 
@@ -135,6 +139,43 @@ public final class Analyst {
   public List<Pin> pins(SqlStatement statement) {
     Gathered gathered = gather(statement);
     return gathered.refusal() == null ? gathered.reaches(this, statement).pins() : List.of();
+  }
+
+  /**
+   * The columns by which tables would have to be told apart for these statements to stand on no
+   * more than they must: per table the column first that most of them ask for. Statements that are
+   * refused ask for nothing.
+   *
+   * @throws CatalogueException if the catalogue could not be asked
+   */
+  public SortedMap<Lane, List<String>> proposal(Collection<SqlStatement> statements) {
+    Map<Lane, Map<String, Integer>> asked = new TreeMap<>();
+    for (SqlStatement statement : statements) {
+      Gathered gathered = gather(statement);
+      if (gathered.refusal() == null) {
+        for (Lanes.Reach reach : gathered.reaches(this, statement).finestReaches()) {
+          String column =
+              reach instanceof Lanes.Reach.Groups groups
+                  ? groups.column()
+                  : reach instanceof Lanes.Reach.Told told ? told.column() : null;
+          Map<String, Integer> columns =
+              asked.computeIfAbsent(reach.table(), lane -> new TreeMap<>());
+          if (column != null) {
+            columns.merge(column, 1, Integer::sum);
+          }
+        }
+      }
+    }
+    SortedMap<Lane, List<String>> proposal = new TreeMap<>();
+    asked.forEach(
+        (lane, columns) ->
+            proposal.put(
+                lane,
+                columns.entrySet().stream()
+                    .sorted(Map.Entry.<String, Integer>comparingByValue().reversed())
+                    .map(Map.Entry::getKey)
+                    .toList()));
+    return proposal;
   }
 
   /**

@@ -98,6 +98,17 @@ final class Reaches {
     return reaches;
   }
 
+  /** The reaches if every table were told apart by every column that it can be told apart by. */
+  List<Reach> finestReaches() {
+    Map<Lane, Map<String, ValueKind>> columns = new HashMap<>();
+    for (SyntaxTree.TableName name : tree.tables()) {
+      if (relation(name) instanceof Relation.Table table && table.columns() != null) {
+        columns.put(table.lane(), table.columns());
+      }
+    }
+    return reaches(lane -> columns.getOrDefault(lane, Map.of()));
+  }
+
   private Reach reach(
       SyntaxTree.TableName name, Lane lane, Map<String, ValueKind> apart, boolean byAnswers) {
     Map<String, List<Source>> pins = pinned.getOrDefault(name, Map.of());

@@ -1,0 +1,369 @@
+package dev.warmshelf.bench;
+
+import com.zaxxer.hikari.HikariConfig;
+import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.Question;
+import dev.warmshelf.ShelvedQuery;
+import dev.warmshelf.WarmShelf;
+import dev.warmshelf.journal.Journal;
+import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.meter.CommitLedger;
+import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.meter.Meters;
+import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.Scale;
+import dev.warmshelf.scenario.SkerryLine;
+import dev.warmshelf.scenario.TroubledLine;
+import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Shelf.WriteThrough;
+import java.io.BufferedReader;
+import java.io.IOException;
+import java.nio.charset.StandardCharsets;
+import java.sql.Connection;
+import java.sql.DriverManager;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Locale;
+import java.util.SplittableRandom;
+import java.util.concurrent.ConcurrentLinkedQueue;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicLong;
+import java.util.concurrent.atomic.LongAdder;
+import java.util.concurrent.locks.LockSupport;
+import org.postgresql.ds.PGSimpleDataSource;
+
+/**
+ * Readers, writers in this process and in another, changes of the schema now and then, and a fault
+ * every 20 seconds, for as long as asked; then what was stale, and whether any of it would have
+ * stayed: {@code java -cp ... dev.warmshelf.bench.LongRun [MINUTES]}, ten unless said otherwise.
+ * Exit code 1 if anything was never put out, or was staler than the tolerance explains.
+ *
+ * <p>The other process prints each commit when it has returned; until this process has read that
+ * line the commit counts as not yet returned, which makes a stale read younger than it was by the
+ * time a pipe takes.
+ */
+public final class LongRun {
+  private static final int SAILINGS = 40;
+  private static final Duration TOLERANCE = Duration.ofSeconds(1);
+
+  /** The hit path's clock is coarse, and the machine may be busy with other things. */
+  private static final Duration SLACK = Duration.ofSeconds(1);
+
+  private static final Duration FAULT_INTERVAL = Duration.ofSeconds(20);
+  private static final String BUMP =
+      "UPDATE sailing SET version = version + 1 WHERE id = :id RETURNING id, version";
+
+  private final LocalPostgres server;
+  private final TroubledLine line;
+  private final HikariDataSource pool;
+  private final CommitLedger<Integer> ledger = new CommitLedger<>();
+  private final LongAdder reads = new LongAdder();
+  private final LongAdder failures = new LongAdder();
+  private final LongAdder ownCommits = new LongAdder();
+  private final LongAdder othersCommits = new LongAdder();
+  private final LongAdder ownMissed = new LongAdder();
+  private final AtomicLong worst = new AtomicLong();
+  private final ConcurrentLinkedQueue<Reading<?>> stale = new ConcurrentLinkedQueue<>();
+  private volatile boolean done;
+
+  record Sailing(int id, long version) {}
+
+  private LongRun(LocalPostgres server) {
+    this.server = server;
+    this.line = TroubledLine.to(server.port());
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(server.dataSource("postgres"));
+    config.setMaximumPoolSize(12);
+    config.setInitializationFailTimeout(-1);
+    this.pool = new HikariDataSource(config);
+  }
+
+  public static void main(String[] arguments) throws Exception {
+    if (arguments.length > 0 && arguments[0].equals("writer")) {
+      writeFromElsewhere(arguments[1]);
+      return;
+    }
+    double minutes = arguments.length > 0 ? Double.parseDouble(arguments[0]) : 10;
+    try (LocalPostgres server = LocalPostgres.start()) {
+      try (Connection connection = server.dataSource("postgres").getConnection()) {
+        SkerryLine.load(connection, Scale.TINY, (table, rows, all) -> {});
+      }
+      Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
+      LongRun run = new LongRun(server);
+      boolean fine = run.run(Duration.ofSeconds((long) (minutes * 60)));
+      System.exit(fine ? 0 : 1);
+    }
+  }
+
+  private boolean run(Duration length) throws Exception {
+    PGSimpleDataSource troubled = server.dataSource("postgres");
+    troubled.setPortNumbers(new int[] {line.port()});
+    List<Thread> threads = new ArrayList<>();
+    Process elsewhere = startWriterElsewhere();
+    try (WarmShelf warm =
+        WarmShelf.over(pool)
+            .following(JournalFeed.on(troubled))
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.tolerating(TOLERANCE))
+            .open()) {
+      ShelvedQuery<Sailing> sailing =
+          warm.query("SELECT id, version FROM sailing WHERE id = :id").as(Sailing.class);
+      for (int i = 0; i < 3; i++) {
+        int seed = i;
+        threads.add(start("reader", () -> read(sailing, new SplittableRandom(seed))));
+      }
+      threads.add(start("writer", () -> write(warm, sailing)));
+      threads.add(start("elsewhere", () -> listen(elsewhere)));
+      long end = System.nanoTime() + length.toNanos();
+      long nextFault = System.nanoTime() + FAULT_INTERVAL.toNanos();
+      long nextReport = System.nanoTime() + TimeUnit.SECONDS.toNanos(10);
+      for (int fault = 0; System.nanoTime() < end; ) {
+        LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(200));
+        if (System.nanoTime() > nextFault) {
+          inflict(fault++, warm);
+          nextFault = System.nanoTime() + FAULT_INTERVAL.toNanos();
+        }
+        if (System.nanoTime() > nextReport) {
+          System.out.println(progress(warm));
+          nextReport += TimeUnit.SECONDS.toNanos(10);
+        }
+      }
+      done = true;
+      for (Thread thread : threads) {
+        if (!thread.getName().equals("elsewhere")) {
+          thread.join(TimeUnit.SECONDS.toMillis(30));
+        }
+      }
+      return report(warm);
+    } finally {
+      done = true;
+      elsewhere.destroyForcibly();
+      pool.close();
+      line.close();
+    }
+  }
+
+  private void inflict(int fault, WarmShelf warm) throws SQLException, IOException {
+    String what;
+    switch (fault % 8) {
+      case 0 -> {
+        what = "the line is cut for 3 s";
+        line.cut();
+        pause(3_000);
+        line.mend();
+      }
+      case 1 -> {
+        what = "a column is added and dropped";
+        run("ALTER TABLE notice ADD COLUMN extra int; ALTER TABLE notice DROP COLUMN extra");
+      }
+      case 2 -> {
+        what = "the reader's backend is terminated";
+        run(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
+                + " WHERE query LIKE '%warm_shelf.journal%' AND pid <> pg_backend_pid()");
+      }
+      case 3 -> {
+        what = "the line is silent for 4 s";
+        line.fallSilent();
+        pause(4_000);
+        line.mend();
+      }
+      case 4 -> {
+        what = "the server is stopped and started";
+        server.restart(LocalPostgres.Stop.FAST, () -> {});
+      }
+      case 5 -> {
+        what = "the journal is locked for 3 s";
+        try (Connection connection = server.dataSource("postgres").getConnection();
+            Statement statement = connection.createStatement()) {
+          connection.setAutoCommit(false);
+          statement.execute("LOCK TABLE warm_shelf.journal IN ACCESS EXCLUSIVE MODE");
+          pause(3_000);
+        }
+      }
+      case 6 -> {
+        what = "the server dies and recovers";
+        server.restart(LocalPostgres.Stop.CRASH, () -> {});
+      }
+      default -> {
+        what = "the journal is installed anew";
+        Journal.on(server.dataSource("postgres")).remove();
+        Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
+      }
+    }
+    System.out.println("fault: " + what);
+    long began = System.nanoTime();
+    while (warm.feedMeters().map(m -> m.state() != FeedMeters.State.LIVE).orElse(true)
+        && System.nanoTime() - began < TimeUnit.SECONDS.toNanos(15)) {
+      pause(20);
+    }
+  }
+
+  private String progress(WarmShelf warm) {
+    Meters.Snapshot meters = warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot();
+    return String.format(
+        Locale.ROOT,
+        "%,d reads, hit ratio %.1f %%, %,d around the shelf; %,d commits here, %,d elsewhere;"
+            + " %,d stale, worst %.0f ms; feed %s",
+        reads.sum(),
+        100 * meters.hitRatio(),
+        meters.bypassed(),
+        ownCommits.sum(),
+        othersCommits.sum(),
+        stale.size(),
+        worst.get() / 1e6,
+        warm.feedMeters().map(m -> m.state().toString()).orElse("none"));
+  }
+
+  private boolean report(WarmShelf warm) throws InterruptedException {
+    pause(2_000); // for the feed to deliver what there still is
+    long never = stale.stream().filter(Reading::holdsStill).count();
+    System.out.println();
+    System.out.println(progress(warm));
+    System.out.printf(
+        Locale.ROOT,
+        "stale reads: %,d late, %,d never put out; worst age %.0f ms (tolerance %d ms); own commits"
+            + " missed: %,d; reads that failed while the server was away: %,d%n",
+        stale.size() - never,
+        never,
+        worst.get() / 1e6,
+        TOLERANCE.toMillis(),
+        ownMissed.sum(),
+        failures.sum());
+    FeedMeters.Snapshot feed = warm.feedMeters().orElseThrow();
+    System.out.printf(
+        Locale.ROOT,
+        "feed: %,d looks, %,d changes, lost %d times, %d upheavals%n",
+        feed.batches(),
+        feed.changes(),
+        feed.losses(),
+        feed.upheavals());
+    return never == 0 && ownMissed.sum() == 0 && worst.get() < TOLERANCE.plus(SLACK).toNanos();
+  }
+
+  private void read(ShelvedQuery<Sailing> sailing, SplittableRandom random) {
+    while (!done) {
+      int id = 1 + random.nextInt(SAILINGS);
+      long began = System.nanoTime();
+      try {
+        Reading<Sailing> reading = sailing.with("id", id).only();
+        reads.increment();
+        ledger
+            .staleness(id, reading.value().version(), began)
+            .ifPresent(
+                age -> {
+                  if (reading.origin() == Origin.DIRECT) {
+                    throw new IllegalStateException("a direct read was stale: " + reading);
+                  }
+                  worst.accumulateAndGet(age, Math::max);
+                  stale.add(reading);
+                });
+      } catch (SQLException e) {
+        failures.increment();
+        pause(20);
+      }
+    }
+  }
+
+  /** Writes through the library, every other time keeping what the write returned. */
+  private void write(WarmShelf warm, ShelvedQuery<Sailing> sailing) {
+    for (int n = 0; !done; n++) {
+      int id = 1 + n % SAILINGS;
+      Question<Sailing> question = sailing.with("id", id);
+      try {
+        long version =
+            warm.inTransaction(
+                tx -> {
+                  tx.write(BUMP).with("id", id).keep(question, WriteThrough.ANYWAY).run();
+                  return question.within(tx).only().value().version();
+                });
+        long returned = System.nanoTime();
+        ledger.committed(id, version, returned);
+        ownCommits.increment();
+        if (sailing.with("id", id).only().value().version() < version) {
+          ownMissed.increment();
+        }
+      } catch (SQLException e) {
+        failures.increment();
+      }
+      pause(10);
+    }
+  }
+
+  private void listen(Process elsewhere) {
+    try (BufferedReader lines = elsewhere.inputReader(StandardCharsets.US_ASCII)) {
+      for (String text = lines.readLine(); text != null && !done; text = lines.readLine()) {
+        int space = text.indexOf(' ');
+        if (space > 0) {
+          ledger.committed(
+              Integer.parseInt(text.substring(0, space)),
+              Long.parseLong(text.substring(space + 1)),
+              System.nanoTime());
+          othersCommits.increment();
+        }
+      }
+    } catch (IOException | NumberFormatException e) {
+      if (!done) {
+        System.err.println("the other process stopped: " + e);
+      }
+    }
+  }
+
+  private Process startWriterElsewhere() throws IOException {
+    return new ProcessBuilder(
+            ProcessHandle.current().info().command().orElseThrow(),
+            "-cp",
+            System.getProperty("java.class.path"),
+            LongRun.class.getName(),
+            "writer",
+            server.url("postgres"))
+        .redirectError(ProcessBuilder.Redirect.DISCARD)
+        .start();
+  }
+
+  /** The other process: plain JDBC, and a line on standard output for each commit. */
+  private static void writeFromElsewhere(String url) {
+    SplittableRandom random = new SplittableRandom(7);
+    while (true) {
+      try (Connection connection = DriverManager.getConnection(url, "postgres", "");
+          PreparedStatement update =
+              connection.prepareStatement(
+                  "UPDATE sailing SET version = version + 1 WHERE id = ? RETURNING version")) {
+        while (true) {
+          int id = 1 + random.nextInt(SAILINGS);
+          update.setInt(1, id);
+          try (ResultSet row = update.executeQuery()) {
+            row.next();
+            System.out.println(id + " " + row.getLong(1));
+          }
+          pause(5 + random.nextInt(20));
+        }
+      } catch (SQLException e) {
+        pause(100); // the server is away
+      }
+    }
+  }
+
+  private void run(String sql) throws SQLException {
+    try (Connection connection = server.dataSource("postgres").getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute(sql);
+    }
+  }
+
+  private static Thread start(String name, Runnable work) {
+    Thread thread = new Thread(work, name);
+    thread.setDaemon(true);
+    thread.start();
+    return thread;
+  }
+
+  private static void pause(long millis) {
+    LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(millis));
+  }
+}

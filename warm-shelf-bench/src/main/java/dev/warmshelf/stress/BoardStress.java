@@ -1,0 +1,160 @@
+package dev.warmshelf.stress;
+
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Lane;
+import java.time.Instant;
+import java.util.List;
+import org.openjdk.jcstress.annotations.Actor;
+import org.openjdk.jcstress.annotations.Arbiter;
+import org.openjdk.jcstress.annotations.Expect;
+import org.openjdk.jcstress.annotations.JCStressTest;
+import org.openjdk.jcstress.annotations.Outcome;
+import org.openjdk.jcstress.annotations.State;
+import org.openjdk.jcstress.infra.results.II_Result;
+import org.openjdk.jcstress.infra.results.I_Result;
+
+/** What must never be seen of a board, in whatever order threads run. */
+public class BoardStress {
+  private static final Lane LANE = Lane.ofTable("public", "booking");
+  private static final List<Lane> LANES = List.of(LANE);
+  private static final Footprint FOOTPRINT = Footprint.of(LANE);
+
+  private BoardStress() {}
+
+  /** A load against a change: the first number is what was read, the second whether it is fresh. */
+  @JCStressTest
+  @Outcome(
+      id = "0, 1",
+      expect = Expect.FORBIDDEN,
+      desc = "an answer that misses the change is fresh")
+  @Outcome(id = "0, 0", expect = Expect.ACCEPTABLE, desc = "read before, and out")
+  @Outcome(id = "1, 0", expect = Expect.ACCEPTABLE, desc = "read after, and out for nothing")
+  @Outcome(id = "1, 1", expect = Expect.ACCEPTABLE, desc = "read after, and fresh")
+  @State
+  public static class LoadAgainstChange {
+    private final Board board = new Board(16);
+    private volatile int database;
+    private long fence;
+
+    @Actor
+    public void load(II_Result result) {
+      fence = board.fence();
+      result.r1 = database;
+    }
+
+    @Actor
+    public void change() {
+      database = 1;
+      board.tick(LANES);
+    }
+
+    @Arbiter
+    public void look(II_Result result) {
+      result.r2 = board.isFresh(FOOTPRINT, fence) ? 1 : 0;
+    }
+  }
+
+  /** Two ticks of one stamp: whatever was loaded between them is out. */
+  @JCStressTest
+  @Outcome(id = "0", expect = Expect.ACCEPTABLE, desc = "out")
+  @Outcome(id = "1", expect = Expect.FORBIDDEN, desc = "the lower number came last and won")
+  @State
+  public static class TwoTicks {
+    private final Board board = new Board(16);
+
+    @Actor
+    public void one() {
+      board.tick(LANES);
+    }
+
+    @Actor
+    public void other() {
+      board.tick(LANES);
+    }
+
+    @Arbiter
+    public void look(I_Result result) {
+      result.r1 = board.isFresh(FOOTPRINT, 1) ? 1 : 0;
+    }
+  }
+
+  /** An own write against somebody else's change to the same, both after the fence. */
+  @JCStressTest
+  @Outcome(id = "0", expect = Expect.ACCEPTABLE, desc = "the answer made from the write is out")
+  @Outcome(id = "1", expect = Expect.FORBIDDEN, desc = "the own tick hid the other's")
+  @State
+  public static class OwnWriteAgainstChange {
+    private final Board board = new Board(16);
+    private long own;
+
+    @Actor
+    public void write() {
+      own = board.tickOwn(LANES, FOOTPRINT, 0);
+    }
+
+    @Actor
+    public void change() {
+      board.tick(LANES);
+    }
+
+    @Arbiter
+    public void look(I_Result result) {
+      result.r1 = board.isFresh(FOOTPRINT, 0, own) ? 1 : 0;
+    }
+  }
+
+  /** A hit against a delivery: whether it saw the new watermark, and whether it was served. */
+  @JCStressTest
+  @Outcome(id = "1, 1", expect = Expect.FORBIDDEN, desc = "served as fresher than it is")
+  @Outcome(id = "0, 0", expect = Expect.ACCEPTABLE, desc = "out, by the old watermark")
+  @Outcome(id = "0, 1", expect = Expect.ACCEPTABLE, desc = "served, by the old watermark")
+  @Outcome(id = "1, 0", expect = Expect.ACCEPTABLE, desc = "out, by the new watermark")
+  @State
+  public static class HitAgainstDelivery {
+    private final Board board = new Board(16);
+
+    @Actor
+    public void deliver() {
+      board.tick(LANES);
+      board.advance(new Watermark(1, Instant.EPOCH));
+    }
+
+    @Actor
+    public void hit(II_Result result) {
+      result.r1 = board.watermark() == null ? 0 : 1;
+      result.r2 = board.isFresh(FOOTPRINT, 0) ? 1 : 0;
+    }
+  }
+
+  /** A load against the loss of everything. */
+  @JCStressTest
+  @Outcome(id = "0, 1", expect = Expect.FORBIDDEN, desc = "an answer from before it is fresh")
+  @Outcome(id = "0, 0", expect = Expect.ACCEPTABLE, desc = "read before, and out")
+  @Outcome(id = "1, 0", expect = Expect.ACCEPTABLE, desc = "read after, and out for nothing")
+  @Outcome(id = "1, 1", expect = Expect.ACCEPTABLE, desc = "read after, and fresh")
+  @State
+  public static class LoadAgainstUpheaval {
+    private final Board board = new Board(16);
+    private volatile int database;
+    private long fence;
+
+    @Actor
+    public void load(II_Result result) {
+      fence = board.fence();
+      result.r1 = database;
+    }
+
+    @Actor
+    public void lose() {
+      database = 1;
+      board.tickEverything();
+    }
+
+    @Arbiter
+    public void look(II_Result result) {
+      result.r2 = board.isFresh(FOOTPRINT, fence) ? 1 : 0;
+    }
+  }
+}

@@ -1,0 +1,267 @@
+package dev.warmshelf.cli;
+
+import com.fasterxml.jackson.databind.ObjectMapper;
+import com.fasterxml.jackson.databind.SerializationFeature;
+import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.journal.Checkup;
+import dev.warmshelf.journal.Journal;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.postgres.PostgresCatalogue;
+import dev.warmshelf.sql.Analyst;
+import dev.warmshelf.sql.SqlStatement;
+import java.io.IOException;
+import java.io.PrintWriter;
+import java.nio.file.Files;
+import java.nio.file.NoSuchFileException;
+import java.nio.file.Path;
+import java.sql.SQLException;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.Parameters;
+import picocli.CommandLine.Spec;
+
+/** {@code shelf feed}: the journal that tells of changes. */
+@Command(
+    name = "feed",
+    mixinStandardHelpOptions = true,
+    description = "Installs, checks, follows and removes the journal that tells of changes.",
+    subcommands = FeedFollowCommand.class,
+    footer = {
+      "",
+      "A table is named as SQL names it, with the columns by which its changes are told apart:",
+      "  booking:sailing_id,agent_id",
+      "Many of them fit into a file, one a line, which is given as @FILE.",
+      "",
+      "Example: on the database that 'shelf demo --keep' prints",
+      "  shelf feed propose --db URL queries.sql",
+      "  shelf feed install --db URL port sailing:day booking:sailing_id,agent_id",
+      "  shelf feed check --db URL"
+    })
+final class FeedCommand implements Runnable {
+  @Spec
+  @SuppressWarnings("NullAway.Init") // set by the argument parser
+  private CommandSpec spec;
+
+  /** Which database. */
+  static final class Database {
+    @Option(
+        names = "--db",
+        required = true,
+        paramLabel = "URL",
+        description = "A JDBC URL; user and password as for 'shelf measure'.")
+    @SuppressWarnings("NullAway.Init") // required
+    String url;
+
+    HikariDataSource pool() throws Failure {
+      return DatabaseOptions.pool(url, 2, System.getenv());
+    }
+  }
+
+  @Override
+  public void run() {
+    spec.commandLine().usage(spec.commandLine().getOut());
+  }
+
+  @Command(
+      name = "install",
+      mixinStandardHelpOptions = true,
+      description = {
+        "Follows tables, beside those followed already.",
+        "Repeatable. Each table gets four triggers, which note its changes in the schema warm_shelf."
+      })
+  int install(
+      @Mixin Database database,
+      @Option(names = "--print", description = "Print the SQL, and change nothing.") boolean print,
+      @Option(
+              names = "--keep",
+              paramLabel = "DURATION",
+              description = "How long changes are kept for readers that are away, as in PT2H.")
+          @Nullable Duration keep,
+      @Option(
+              names = "--notify",
+              description =
+                  "Wake readers by NOTIFY. Transactions that notify commit one after the other.")
+          boolean notify,
+      @Parameters(
+              arity = "1..*",
+              paramLabel = "TABLE[:COLUMN,...]",
+              description = "What to follow.")
+          List<String> tables)
+      throws Failure, SQLException {
+    try (HikariDataSource pool = database.pool()) {
+      Journal journal = Journal.on(pool);
+      journal = keep == null ? journal : journal.keeping(keep);
+      journal = notify ? journal.wakingReaders() : journal;
+      if (print) {
+        out().print(journal.script(tables));
+        out().flush();
+        return 0;
+      }
+      journal.install(tables);
+      return report(journal.check(), false);
+    } catch (IllegalArgumentException e) {
+      throw new Failure(String.valueOf(e.getMessage()), e);
+    }
+  }
+
+  @Command(
+      name = "upgrade",
+      mixinStandardHelpOptions = true,
+      description = "Installs anew what is followed already; mends damage.")
+  int upgrade(@Mixin Database database) throws Failure, SQLException {
+    try (HikariDataSource pool = database.pool()) {
+      Journal.on(pool).upgrade();
+      return report(Journal.on(pool).check(), false);
+    }
+  }
+
+  @Command(
+      name = "check",
+      mixinStandardHelpOptions = true,
+      description = "Says what is followed and what is wrong (exit code 1).")
+  int check(
+      @Mixin Database database,
+      @Option(names = "--json", description = "Print one JSON object.") boolean json)
+      throws Failure, SQLException {
+    try (HikariDataSource pool = database.pool()) {
+      return report(Journal.on(pool).check(), json);
+    }
+  }
+
+  @Command(
+      name = "remove",
+      mixinStandardHelpOptions = true,
+      description = "Takes away the triggers and the schema warm_shelf.")
+  int remove(
+      @Mixin Database database,
+      @Option(names = "--print", description = "Print the SQL, and change nothing.") boolean print)
+      throws Failure, SQLException {
+    try (HikariDataSource pool = database.pool()) {
+      Journal journal = Journal.on(pool);
+      if (print) {
+        out().println(journal.removal());
+      } else {
+        journal.remove();
+        out().println("The journal is removed. Shelves that followed it ask the database now.");
+      }
+      out().flush();
+      return 0;
+    }
+  }
+
+  @Command(
+      name = "propose",
+      mixinStandardHelpOptions = true,
+      description = {
+        "Says by which columns tables should be told apart, given the queries.",
+        "What it prints is what 'shelf feed install' takes, as @FILE or one by one."
+      })
+  int propose(
+      @Mixin Database database,
+      @Parameters(
+              paramLabel = "FILE",
+              description = "Statements, each ended by a semicolon or on a line of its own.")
+          Path file)
+      throws Failure {
+    try (HikariDataSource pool = database.pool()) {
+      List<SqlStatement> statements =
+          SqlStatement.split(Files.readString(file)).stream().map(SqlStatement::of).toList();
+      Map<Lane, List<String>> proposal =
+          new Analyst(new PostgresCatalogue(pool)).proposal(statements);
+      if (proposal.isEmpty()) {
+        throw new Failure("None of the statements in " + file + " may be kept; see 'shelf key'.");
+      }
+      proposal.forEach(
+          (lane, columns) ->
+              out()
+                  .println(
+                      columns.isEmpty() ? lane.name() : lane + ":" + String.join(",", columns)));
+      out().flush();
+      return 0;
+    } catch (NoSuchFileException e) {
+      throw new Failure("There is no file " + file + ".", e);
+    } catch (IOException e) {
+      throw new Failure("The file " + file + " cannot be read: " + e.getMessage(), e);
+    }
+  }
+
+  private PrintWriter out() {
+    return spec.commandLine().getOut();
+  }
+
+  private int report(Checkup checkup, boolean json) {
+    PrintWriter out = out();
+    if (json) {
+      try {
+        out.println(
+            new ObjectMapper()
+                .enable(SerializationFeature.INDENT_OUTPUT)
+                .writeValueAsString(fields(checkup)));
+      } catch (com.fasterxml.jackson.core.JsonProcessingException e) {
+        throw new IllegalStateException(e);
+      }
+    } else {
+      lines(checkup).forEach(out::println);
+    }
+    out.flush();
+    return checkup.problems().isEmpty() ? 0 : 1;
+  }
+
+  private static Map<String, Object> fields(Checkup checkup) {
+    Map<String, Object> fields = new LinkedHashMap<>();
+    fields.put("installed", checkup.installed());
+    Map<String, Object> tables = new LinkedHashMap<>();
+    checkup.tables().forEach((lane, columns) -> tables.put(lane.name(), columns));
+    fields.put("tables", tables);
+    fields.put("watchesSchema", checkup.watchesSchema());
+    fields.put("rows", checkup.rows());
+    fields.put("bytes", checkup.bytes());
+    fields.put("retentionSeconds", checkup.retention().toSeconds());
+    fields.put("problems", checkup.problems());
+    return fields;
+  }
+
+  private static List<String> lines(Checkup checkup) {
+    List<String> lines = new ArrayList<>();
+    if (checkup.installed()) {
+      TextTable table = new TextTable(List.of("table", "told apart by"));
+      checkup
+          .tables()
+          .forEach(
+              (lane, columns) ->
+                  table.row(
+                      List.of(
+                          lane.name(),
+                          columns.isEmpty() ? "as a whole" : String.join(", ", columns))));
+      lines.addAll(table.lines(""));
+      lines.add("");
+      lines.add(
+          "journal: %s rows, %s MiB; rows are kept for %s after their transaction"
+              .formatted(
+                  Text.count(checkup.rows()),
+                  Text.count(checkup.bytes() >> 20),
+                  checkup.retention().toString().substring(2).toLowerCase(java.util.Locale.ROOT)));
+      lines.add(
+          checkup.watchesSchema()
+              ? "schema:  its changes are noted, too"
+              : "schema:  not watched, which takes a superuser; call schemaChanged() after DDL");
+    }
+    checkup.problems().forEach(problem -> lines.add("WRONG:   " + problem));
+    if (checkup.installed()) {
+      lines.add(
+          checkup.problems().isEmpty()
+              ? "All is well."
+              : "'shelf feed upgrade' mends what can be mended; until then the database answers"
+                  + " reads of those tables.");
+    }
+    return lines;
+  }
+}
