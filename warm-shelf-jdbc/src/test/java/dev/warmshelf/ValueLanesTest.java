@@ -130,6 +130,12 @@ class ValueLanesTest {
         "UPDATE open_sailing SET version = 9 WHERE id = 3 | sailing 3",
         "UPDATE sailing SET version = 9 WHERE id = 3 | sailing 3",
         "UPDATE booking SET seats = 3 | at large",
+        "UPDATE booking SET seats = 3 WHERE id <= 1001 | at large",
+        "UPDATE booking SET seats = 3, sailing_id = 1 + id % 5, agent_id = 1 + id % 3"
+            + " WHERE id <= 1000 | at large",
+        "UPDATE booking SET sailing_id = 9, agent_id = 3 WHERE id = 1; DELETE FROM"
+            + " warm_shelf.journal; UPDATE booking SET agent_id = 4 WHERE agent_id = 3"
+            + " AND sailing_id = 9 | agents 3 and 4 of 9",
         "TRUNCATE booking | at large",
         "TRUNCATE booking_2026_05 | at large",
         "COPY booking (sailing_id, agent_id, metres, seats, cents, status, booked_at)"
@@ -149,20 +155,22 @@ class ValueLanesTest {
       case "nothing" -> assertThat(noted).isEqualTo("nothing");
       case "at large" ->
           assertThat(noted.split("; ")).containsOnly("public.booking at large"); // each partition
-      case "sailing 3" ->
-          assertThat(noted).startsWith("public.sailing {day=2026-").contains("id=3,");
+      case "sailing 3" -> assertThat(noted).startsWith("public.sailing {id=3,day=2026-");
       case "cascade" -> {
         assertThat(noted).startsWith("public.sailing {").contains("id=" + sailing + ",");
-        assertThat(noted).contains("; public.booking {").contains("sailing_id=" + sailing + "}");
+        assertThat(noted).contains("; public.booking {sailing_id=" + sailing + ",");
       }
+      case "agents 3 and 4 of 9" ->
+          assertThat(noted.substring(noted.indexOf('{') + 1, noted.indexOf('}')).split(","))
+              .containsExactlyInAnyOrder("agent_id=3", "agent_id=4", "sailing_id=9");
       case "booking 8 of 77" ->
-          assertThat(noted).isEqualTo("public.booking {agent_id=8,sailing_id=77}");
+          assertThat(noted).isEqualTo("public.booking {sailing_id=77,agent_id=8}");
       case "booking 1>8 of 1" ->
           assertThat(noted)
-              .contains("agent_id=" + agent + ",", "agent_id=8", "sailing_id=" + sailing);
+              .contains("agent_id=" + agent + ",", "agent_id=8", "sailing_id=" + sailing + ",");
       default ->
           assertThat(noted)
-              .isEqualTo("public.booking {agent_id=" + agent + ",sailing_id=" + sailing + "}");
+              .isEqualTo("public.booking {sailing_id=" + sailing + ",agent_id=" + agent + "}");
     }
   }
 

@@ -16,8 +16,8 @@ import java.util.stream.Collectors;
  * was written for; then it notes the change at large.
  */
 final class TriggerText {
-  /** A statement that changes more rows than this counts as at large, without looking at them. */
-  static final int MOST_ROWS = 10_000;
+  /** A statement that changes more rows than this counts as at large. */
+  static final int MOST_ROWS = 1_000;
 
   /** So does one whose rows are in more groups. */
   static final int MOST_GROUPS = 256;
@@ -66,22 +66,21 @@ final class TriggerText {
         CREATE OR REPLACE FUNCTION %2$s() RETURNS trigger
         LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
         DECLARE
-          seen bigint;
-          told text[];
+          seen bigint := 0;
+          told text[] := '{}';
+          groups text[];
+          one text;
         BEGIN
           BEGIN
         %3$s    END IF;
           EXCEPTION WHEN OTHERS THEN -- such as a column that is gone
-            seen := NULL;
+            told := NULL;
           END;
-          IF seen = 0 THEN
+          IF seen = 0 AND told IS NOT NULL THEN
             RETURN NULL; -- no row changed
-          ELSIF seen > %4$d OR cardinality(told) > %5$d THEN
-            seen := NULL;
           END IF;
-          INSERT INTO warm_shelf.journal (lane, kind, told)
-          VALUES (TG_ARGV[0], TG_OP, CASE WHEN seen IS NOT NULL THEN coalesce(told, '{}') END);
-        %6$s  IF pg_current_xact_id()::text::bigint %% 1024 = 0 THEN
+          INSERT INTO warm_shelf.journal (lane, kind, told) VALUES (TG_ARGV[0], TG_OP, told);
+        %4$s  IF pg_current_xact_id()::text::bigint %% 1024 = 0 THEN
             PERFORM warm_shelf.trim_journal();
           END IF;
           RETURN NULL;
@@ -93,47 +92,48 @@ final class TriggerText {
             lane.name().replace('\n', ' '),
             function(),
             looks,
-            MOST_ROWS,
-            MOST_GROUPS,
             notifies ? "  PERFORM pg_notify('warm_shelf', '');\n" : "");
   }
 
   /**
-   * How many rows were changed, at most one more than are looked at, and the groups they are in.
+   * Gathers the groups of the rows that were changed. A loop, since most statements change a row or
+   * two, and an aggregate costs more than both.
    */
   private String look(Event event) {
     if (event.tables().isEmpty()) {
-      return "      seen := NULL;\n";
+      return "      told := NULL;\n";
     }
     if (columns.isEmpty()) {
       // Not told apart: only whether there are any rows matters.
-      return """
-                SELECT CASE WHEN count(*) = 0 THEN 0 END INTO seen FROM (SELECT FROM %s LIMIT 1) r;
-          """
+      return "      IF EXISTS (SELECT FROM %s) THEN told := NULL; END IF;\n"
           .formatted(event.tables().get(event.tables().size() - 1));
     }
-    List<String> names = columns.keySet().stream().map(Journal::quoted).toList();
-    String rows =
-        event.tables().stream()
-            .map(
-                table ->
-                    "(SELECT %s FROM %s LIMIT %d)"
-                        .formatted(String.join(", ", names), table, MOST_ROWS + 1))
-            .collect(Collectors.joining(" UNION ALL "));
     List<String> groups = new ArrayList<>();
     columns.forEach(
         (column, kind) ->
             groups.add(
-                "(%s || %s)"
-                    .formatted(
-                        literal(column + "="),
-                        ColumnKinds.textOf(kind, "r." + Journal.quoted(column)))));
+                literal(column + "=")
+                    + " || "
+                    + ColumnKinds.textOf(kind, "r." + Journal.quoted(column))));
+    String rows =
+        event.tables().stream()
+            .map(table -> "SELECT ARRAY[" + String.join(", ", groups) + "] FROM " + table + " r")
+            .collect(Collectors.joining("\n                    UNION ALL "));
     return """
-              SELECT count(*) / %d, array_agg(DISTINCT g.g) FILTER (WHERE g.g IS NOT NULL)
-              INTO seen, told
-              FROM (%s) r CROSS JOIN LATERAL (VALUES %s) g(g);
+              FOR groups IN %s LOOP
+                seen := seen + 1;
+                FOREACH one IN ARRAY groups LOOP
+                  IF one IS NOT NULL AND one <> ALL (told) THEN
+                    told := told || one;
+                  END IF;
+                END LOOP;
+                IF seen > %d OR cardinality(told) > %d THEN
+                  told := NULL; -- too many to tell apart
+                  EXIT;
+                END IF;
+              END LOOP;
         """
-        .formatted((long) columns.size() * event.tables().size(), rows, String.join(", ", groups));
+        .formatted(rows, MOST_ROWS * event.tables().size(), MOST_GROUPS);
   }
 
   /** The triggers on one table, in place of what was there. */
