@@ -31,7 +31,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
 import java.util.SplittableRandom;
-import java.util.concurrent.ConcurrentLinkedQueue;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicLong;
 import java.util.concurrent.atomic.LongAdder;
@@ -69,7 +69,11 @@ public final class LongRun {
   private final LongAdder othersCommits = new LongAdder();
   private final LongAdder ownMissed = new LongAdder();
   private final AtomicLong worst = new AtomicLong();
-  private final ConcurrentLinkedQueue<Reading<?>> stale = new ConcurrentLinkedQueue<>();
+  private final LongAdder stale = new LongAdder();
+
+  /** One stale reading of each version: they share an entry, and so what became of it. */
+  private final ConcurrentHashMap<Sailing, Reading<?>> staleVersions = new ConcurrentHashMap<>();
+
   private volatile boolean done;
 
   record Sailing(int id, long version) {}
@@ -215,21 +219,22 @@ public final class LongRun {
         meters.bypassed(),
         ownCommits.sum(),
         othersCommits.sum(),
-        stale.size(),
+        stale.sum(),
         worst.get() / 1e6,
         warm.feedMeters().map(m -> m.state().toString()).orElse("none"));
   }
 
   private boolean report(WarmShelf warm) throws InterruptedException {
     pause(2_000); // for the feed to deliver what there still is
-    long never = stale.stream().filter(Reading::holdsStill).count();
+    long never = staleVersions.values().stream().filter(Reading::holdsStill).count();
     System.out.println();
     System.out.println(progress(warm));
     System.out.printf(
         Locale.ROOT,
-        "stale reads: %,d late, %,d never put out; worst age %.0f ms (tolerance %d ms); own commits"
+        "stale reads: %,d late (of %,d versions), %,d versions never put out; worst age %.0f ms (tolerance %d ms); own commits"
             + " missed: %,d; reads that failed while the server was away: %,d%n",
-        stale.size() - never,
+        stale.sum(),
+        staleVersions.size(),
         never,
         worst.get() / 1e6,
         TOLERANCE.toMillis(),
@@ -261,7 +266,8 @@ public final class LongRun {
                     throw new IllegalStateException("a direct read was stale: " + reading);
                   }
                   worst.accumulateAndGet(age, Math::max);
-                  stale.add(reading);
+                  stale.increment();
+                  staleVersions.putIfAbsent(reading.value(), reading);
                 });
       } catch (SQLException e) {
         failures.increment();

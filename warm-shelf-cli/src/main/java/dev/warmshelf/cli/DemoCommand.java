@@ -153,7 +153,7 @@ final class DemoCommand implements Callable<Integer> {
     }
     screen.line("   " + SkerryLine.TABLES.size() + " tables loaded in " + since(began));
     Journal.on(server.dataSource(DATABASE)).install(SkerryLine.FOLLOWED);
-    screen.line("   journal installed: from now on triggers note which tables each commit changed");
+    screen.line("   journal installed: from now on triggers note which rows each commit changed");
   }
 
   private static void whereToGoNext(Screen screen) {

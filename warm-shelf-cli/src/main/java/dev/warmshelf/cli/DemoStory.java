@@ -9,6 +9,7 @@ import dev.warmshelf.cli.measure.Request;
 import dev.warmshelf.cli.measure.Result;
 import dev.warmshelf.cli.measure.StatementCounter;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.key.Lane;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.shelf.Origin;
@@ -123,7 +124,24 @@ final class DemoStory {
       say(
           "%s  %-6s  %8s   statements the database executed: %d",
           which, reading.origin(), Text.nanos(took), counter.count() - before);
+      if (reading.origin() == Origin.KEPT) {
+        stoodOn(reading);
+      }
     }
+  }
+
+  /** What must change for the kept answer to be put out. */
+  private void stoodOn(Reading<List<Departure>> reading) {
+    List<Lane> lanes = reading.footprint().lanes();
+    List<String> tables =
+        lanes.stream().map(Lane::name).filter(name -> !name.contains("=")).toList();
+    long sailings = lanes.stream().filter(lane -> lane.name().contains("sailing_id=")).count();
+    say(
+        "it holds until something changes in the sailings of %s, in the bookings of its %s sailings,",
+        Scale.FIRST_DAY, Text.count(sailings));
+    say(
+        "or in %s",
+        String.join(", ", tables.stream().map(name -> name.replace("public.", "")).toList()));
   }
 
   private void somebodyElseBooks(ShelvedQuery<Departure> departures) throws SQLException {
@@ -162,7 +180,11 @@ final class DemoStory {
   private boolean readersAndWriters(int seconds, int readers) throws Exception {
     DemoCommand.heading(screen, 5, "Readers and writers together, for " + seconds + " seconds");
     Comparison.Settings settings = new Comparison.Settings(seconds, readers, WRITES, TTL, 1);
-    say("direct and kept reads take turns, with the same requests and the same writer");
+    say("five ways take turns, with the same requests and the same writer, mostly of bookings:");
+    say(
+        "direct; kept for %d s whatever happens; kept until a table changes; until rows change that",
+        TTL.toSeconds());
+    say("the question names; until rows change that the answer shows");
     Result result = MeasureCommand.comparison(pool, settings, screen).run();
     screen.clear();
     screen.line("");
@@ -174,7 +196,8 @@ final class DemoStory {
     say(
         "A late read missed a commit that the feed had not told of yet; it polls every %d ms.",
         JournalFeed.DEFAULT_INTERVAL.toMillis());
-    say("A change to a table puts out all answers read from it.");
+    say(
+        "Table lanes: one booking puts out every board. Answer lanes: only boards that show its sailing.");
     result.faults().forEach(fault -> say("WRONG: %s", fault));
     return result.faults().isEmpty();
   }

@@ -3,6 +3,7 @@ package dev.warmshelf.cli;
 import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.Lanes;
 import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.sql.Analyst;
 import dev.warmshelf.sql.Catalogue;
@@ -39,6 +40,7 @@ final class KeyExplanation {
   private final boolean wrongSql;
   private final List<String> footprint;
   private final List<String> pins;
+  private final List<String> toldByAnswer;
 
   private KeyExplanation(String statement, Map<String, String> bindings, Schema schema)
       throws Failure {
@@ -54,6 +56,7 @@ final class KeyExplanation {
       this.wrongSql = true;
       this.footprint = List.of();
       this.pins = List.of();
+      this.toldByAnswer = List.of();
       return;
     }
     this.parsed = read;
@@ -66,6 +69,15 @@ final class KeyExplanation {
       this.wrongSql = false;
       this.footprint = keepable.tables().lanes().stream().map(Lane::name).toList();
       this.pins = analyst.pins(read).stream().map(this::pin).toList();
+      this.toldByAnswer =
+          analyst.finestReaches(read).stream()
+              .filter(Lanes.Reach.Told.class::isInstance)
+              .map(Lanes.Reach.Told.class::cast)
+              .map(
+                  told ->
+                      "%s[%s = column %d of the answer]"
+                          .formatted(told.table(), told.column(), told.position() + 1))
+              .toList();
     } else {
       Refusal refusal = ((Verdict.Refused) verdict).refusal();
       this.reason = refusal.message();
@@ -73,6 +85,7 @@ final class KeyExplanation {
           refusal.reason() == Refusal.Reason.NOT_PARSED || refusal.reason() == Refusal.Reason.EMPTY;
       this.footprint = List.of();
       this.pins = List.of();
+      this.toldByAnswer = List.of();
     }
   }
 
@@ -147,6 +160,7 @@ final class KeyExplanation {
     fields.put("reason", reason);
     fields.put("footprint", footprint);
     fields.put("pinned", pins);
+    fields.put("toldByAnswer", toldByAnswer);
     return fields;
   }
 
@@ -165,6 +179,9 @@ final class KeyExplanation {
       add(lines, "footprint", footprint.isEmpty() ? List.of("reads no table") : footprint);
       if (!pins.isEmpty()) {
         add(lines, "pinned", pins);
+      }
+      if (!toldByAnswer.isEmpty()) {
+        add(lines, "answer tells", toldByAnswer);
       }
       if (!footprint.isEmpty() && !schema.note().isEmpty()) {
         add(lines, "note", List.of(schema.note()));

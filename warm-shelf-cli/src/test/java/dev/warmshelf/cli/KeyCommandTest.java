@@ -54,7 +54,8 @@ class KeyCommandTest {
             "verdict",
             "reason",
             "footprint",
-            "pinned");
+            "pinned",
+            "toldByAnswer");
     assertThat(json.get("parameters").toString())
         .isEqualTo(
             "[{\"name\":\"1\",\"value\":\"7\",\"type\":\"whole number\"},"

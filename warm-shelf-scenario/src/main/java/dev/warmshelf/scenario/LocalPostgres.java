@@ -111,12 +111,15 @@ public final class LocalPostgres implements AutoCloseable {
     }
     again.add(process.info().command().orElseThrow());
     again.addAll(List.of(process.info().arguments().orElseThrow()));
+    // Two servers on one directory would ruin it, so all of the old one must be gone.
+    List<ProcessHandle> backends = process.descendants().toList();
     try {
       new ProcessBuilder("kill", "-" + how.signal, Long.toString(process.pid()))
           .inheritIO()
           .start()
           .waitFor();
       awaitEnd(process);
+      backends.forEach(LocalPostgres::awaitEnd);
       Files.deleteIfExists(directory.resolve(DATA).resolve("postmaster.pid"));
       whileDown.run();
       new ProcessBuilder(again)

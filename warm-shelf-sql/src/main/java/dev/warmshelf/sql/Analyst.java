@@ -142,6 +142,19 @@ public final class Analyst {
   }
 
   /**
+   * How far a keepable statement would reach into its tables if every column told their changes
+   * apart that can; empty if it is refused.
+   *
+   * @throws CatalogueException if the catalogue could not be asked
+   */
+  public List<Lanes.Reach> finestReaches(SqlStatement statement) {
+    Gathered gathered = gather(statement);
+    return gathered.refusal() == null
+        ? gathered.reaches(this, statement).finestReaches()
+        : List.of();
+  }
+
+  /**
    * The columns by which tables would have to be told apart for these statements to stand on no
    * more than they must: per table the column first that most of them ask for. Statements that are
    * refused ask for nothing.
@@ -151,18 +164,15 @@ public final class Analyst {
   public SortedMap<Lane, List<String>> proposal(Collection<SqlStatement> statements) {
     Map<Lane, Map<String, Integer>> asked = new TreeMap<>();
     for (SqlStatement statement : statements) {
-      Gathered gathered = gather(statement);
-      if (gathered.refusal() == null) {
-        for (Lanes.Reach reach : gathered.reaches(this, statement).finestReaches()) {
-          String column =
-              reach instanceof Lanes.Reach.Groups groups
-                  ? groups.column()
-                  : reach instanceof Lanes.Reach.Told told ? told.column() : null;
-          Map<String, Integer> columns =
-              asked.computeIfAbsent(reach.table(), lane -> new TreeMap<>());
-          if (column != null) {
-            columns.merge(column, 1, Integer::sum);
-          }
+      for (Lanes.Reach reach : finestReaches(statement)) {
+        String column =
+            reach instanceof Lanes.Reach.Groups groups
+                ? groups.column()
+                : reach instanceof Lanes.Reach.Told told ? told.column() : null;
+        Map<String, Integer> columns =
+            asked.computeIfAbsent(reach.table(), lane -> new TreeMap<>());
+        if (column != null) {
+          columns.merge(column, 1, Integer::sum);
         }
       }
     }
