@@ -6,6 +6,7 @@ module dev.warmshelf.core {
 
   exports dev.warmshelf.feed;
   exports dev.warmshelf.fresh;
+  exports dev.warmshelf.http;
   exports dev.warmshelf.key;
   exports dev.warmshelf.meter;
   exports dev.warmshelf.shelf;

@@ -17,6 +17,7 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
+import java.util.concurrent.Callable;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
@@ -184,6 +185,20 @@ public final class Question<T> {
     }
 
     @Override
+    public boolean isSame(Answer one, Answer other) {
+      return one.hasSameRows(other);
+    }
+
+    @Override
+    public @Nullable Callable<Answer> again() {
+      if (transaction != null) {
+        return null;
+      }
+      @Nullable Object[] asked = values.clone(); // the question may be given other values meanwhile
+      return () -> onPoolsConnection(connection -> query.loading().alone(connection, asked));
+    }
+
+    @Override
     public long freshWithinNanos() {
       return freshWithinNanos;
     }
@@ -224,9 +239,16 @@ public final class Question<T> {
 
   private Answer onConnection(Work work) throws SQLException {
     Transaction inside = transaction;
-    if (inside != null) {
-      return work.on(inside.connectionFor(query.kind()), values);
-    }
+    return inside == null
+        ? onPoolsConnection(connection -> work.on(connection, values))
+        : work.on(inside.connectionFor(query.kind()), values);
+  }
+
+  private interface PoolsWork {
+    Answer on(Connection connection) throws SQLException;
+  }
+
+  private Answer onPoolsConnection(PoolsWork work) throws SQLException {
     try (Connection connection = query.warm().dataSource().getConnection()) {
       // Each statement a transaction of its own: its snapshot is taken after the shelf's fence.
       boolean autoCommit = connection.getAutoCommit();
@@ -234,7 +256,7 @@ public final class Question<T> {
         connection.setAutoCommit(true);
       }
       try {
-        return work.on(connection, values);
+        return work.on(connection);
       } finally {
         if (!autoCommit) {
           connection.setAutoCommit(false);

@@ -229,6 +229,7 @@ public final class WarmShelf implements AutoCloseable {
   /** Stops following the feed. Shelves stop serving once their tolerance has passed. */
   @Override
   public void close() {
+    shelves.values().forEach(Shelf::close);
     if (feed != null) {
       feed.close();
     }

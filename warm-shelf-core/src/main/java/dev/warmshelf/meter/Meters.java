@@ -34,6 +34,8 @@ public final class Meters {
   private final LongAdder wasted = new LongAdder();
   private final LongAdder outAtBirth = new LongAdder();
   private final LongAdder writtenThrough = new LongAdder();
+  private final LongAdder needless = new LongAdder();
+  private final Map<Finding, LongAdder> audits = new EnumMap<>(Finding.class);
   private final Map<BypassReason, LongAdder> bypasses = new EnumMap<>(BypassReason.class);
   private final Latency loads = new Latency();
   private final Latency timedHits = new Latency();
@@ -41,6 +43,9 @@ public final class Meters {
   public Meters() {
     for (BypassReason reason : BypassReason.values()) {
       bypasses.put(reason, new LongAdder());
+    }
+    for (Finding finding : Finding.values()) {
+      audits.put(finding, new LongAdder());
     }
   }
 
@@ -108,6 +113,19 @@ public final class Meters {
     outAtBirth.increment();
   }
 
+  /** An entry that was put out, though its reload gave the same. */
+  public void needless() {
+    needless.increment();
+  }
+
+  /** A hit has been audited, or was to be. */
+  public void audited(Finding finding) {
+    LongAdder counter = audits.get(finding);
+    if (counter != null) {
+      counter.increment();
+    }
+  }
+
   /** An answer kept from an own write. */
   public void writtenThrough() {
     writtenThrough.increment();
@@ -116,6 +134,8 @@ public final class Meters {
   public Snapshot snapshot() {
     Map<BypassReason, Long> reasons = new EnumMap<>(BypassReason.class);
     bypasses.forEach((reason, count) -> reasons.put(reason, count.sum()));
+    Map<Finding, Long> findings = new EnumMap<>(Finding.class);
+    audits.forEach((finding, count) -> findings.put(finding, count.sum()));
     return new Snapshot(
         hits.sum(),
         misses.sum(),
@@ -129,6 +149,8 @@ public final class Meters {
         wasted.sum(),
         outAtBirth.sum(),
         writtenThrough.sum(),
+        needless.sum(),
+        Map.copyOf(findings),
         loads.sum(),
         timedHits.sum());
   }
@@ -141,6 +163,8 @@ public final class Meters {
    * @param wasted fills that were never read
    * @param outAtBirth loads that a change overtook, so that they were not kept
    * @param writtenThrough answers kept from own writes
+   * @param needless entries found out of date whose reload gave the same rows
+   * @param audits how many audits found what
    * @param hitLatency of one hit in {@value #HITS_PER_TIMING}
    */
   public record Snapshot(
@@ -156,6 +180,8 @@ public final class Meters {
       long wasted,
       long outAtBirth,
       long writtenThrough,
+      long needless,
+      Map<Finding, Long> audits,
       Histogram loadLatency,
       Histogram hitLatency) {
 
@@ -167,6 +193,17 @@ public final class Meters {
     /** Hits per lookup, or 0 before the first lookup. */
     public double hitRatio() {
       return lookups() == 0 ? 0 : (double) hits / lookups();
+    }
+
+    /** How many audits found this. */
+    public long found(Finding finding) {
+      return audits.getOrDefault(finding, 0L);
+    }
+
+    /** The share of audited hits with this finding, with its interval. */
+    public Wilson shareOf(Finding finding) {
+      return Wilson.of(
+          found(finding), found(Finding.AGREED) + found(Finding.LATE) + found(Finding.NEVER));
     }
 
     /** Reads that went around the shelf, for whatever reason. */

@@ -4,6 +4,7 @@ import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.Lane;
+import dev.warmshelf.meter.Events;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Store;
@@ -59,19 +60,29 @@ final class Holdings {
     return store.get(key) != null;
   }
 
+  /** What is held under the key, fresh or not. */
+  @Nullable Entry find(Key key) {
+    return store.get(key);
+  }
+
+  boolean mayServe(Entry entry, long now) {
+    return !entry.isExpired(now) && isFresh(entry);
+  }
+
+  /** Takes an entry off that may never be served again. */
+  void drop(Entry entry, long now) {
+    if (store.remove(entry)) {
+      left(entry, entry.isExpired(now) ? "expired" : "invalidated");
+    }
+  }
+
   /** The entry under the key if it may be served; if it may never be again, takes it off. */
   @Nullable Entry fresh(Key key, long now) {
     Entry entry = store.get(key);
-    if (entry == null) {
-      return null;
-    }
-    boolean expired = entry.isExpired(now);
-    if (!expired && isFresh(entry)) {
+    if (entry == null || mayServe(entry, now)) {
       return entry;
     }
-    if (store.remove(entry)) {
-      left(entry, expired ? "expired" : "invalidated");
-    }
+    drop(entry, now);
     return null;
   }
 
@@ -95,7 +106,7 @@ final class Holdings {
       Lane clearings = clearingsOf(entry.key());
       if (!isFresh(entry) || wasCleared(clearings, entry)) {
         meters.outAtBirth();
-        LOG.debug("out of date at birth shelf={} key={}", shelf, entry.key());
+        Events.outAtBirth(shelf, entry.key());
         return false;
       }
       store.put(entry);
@@ -104,14 +115,7 @@ final class Holdings {
         return false;
       }
       meters.filled();
-      if (LOG.isDebugEnabled()) {
-        LOG.debug(
-            "fill shelf={} key={} load_us={} footprint={}",
-            shelf,
-            entry.key().shortDigest(),
-            entry.loadNanos() / 1_000,
-            entry.footprint());
-      }
+      Events.fill(shelf, entry.key(), entry.loadNanos(), entry.footprint());
       return true;
     } catch (RuntimeException e) {
       tellOnce("keep an answer", e);
@@ -173,8 +177,6 @@ final class Holdings {
     if (!entry.wasEverUsed()) {
       meters.wasted();
     }
-    if (LOG.isDebugEnabled()) {
-      LOG.debug("{} shelf={} key={}", why, shelf, entry.key().shortDigest());
-    }
+    Events.left(shelf, entry.key(), why, entry.wasEverUsed());
   }
 }

@@ -1,6 +1,8 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.key.Footprint;
+import java.util.Objects;
+import java.util.concurrent.Callable;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -39,6 +41,19 @@ public interface Inquiry<A extends @Nullable Object, X extends Exception> {
    */
   default long freshWithinNanos() {
     return Long.MAX_VALUE;
+  }
+
+  /** Whether two answers say the same. */
+  default boolean isSame(A one, A other) {
+    return Objects.equals(one, other);
+  }
+
+  /**
+   * How to load the answer once more, some time later and on another thread, to compare it with
+   * what was kept; null if that cannot be done.
+   */
+  default @Nullable Callable<A> again() {
+    return null;
   }
 
   /** An inquiry whose lanes are all known. */

@@ -13,15 +13,17 @@ import org.jspecify.annotations.Nullable;
  * @param tolerance how far the feed's watermark may lag behind before the shelf counts the feed as
  *     lost; 1 second by default
  * @param whenLost what to do then; by default the database answers each read
+ * @param audit how many hits are checked against direct reads; none by default
  */
 public record Policy(
-    Capacity capacity, @Nullable Duration ttl, Duration tolerance, WhenLost whenLost) {
+    Capacity capacity, @Nullable Duration ttl, Duration tolerance, WhenLost whenLost, Audit audit) {
   private static final Policy STANDARD =
       new Policy(
           Capacity.entries(10_000),
           Duration.ofMinutes(10),
           Duration.ofSeconds(1),
-          WhenLost.askDatabase());
+          WhenLost.askDatabase(),
+          Audit.none());
 
   public Policy {
     Objects.requireNonNull(capacity, "capacity");
@@ -30,6 +32,7 @@ public record Policy(
     }
     requirePositive("tolerance", tolerance);
     Objects.requireNonNull(whenLost, "whenLost");
+    Objects.requireNonNull(audit, "audit");
   }
 
   /** The defaults. */
@@ -38,24 +41,28 @@ public record Policy(
   }
 
   public Policy holding(Capacity most) {
-    return new Policy(most, ttl, tolerance, whenLost);
+    return new Policy(most, ttl, tolerance, whenLost, audit);
   }
 
   public Policy ttl(Duration life) {
-    return new Policy(capacity, Objects.requireNonNull(life, "life"), tolerance, whenLost);
+    return new Policy(capacity, Objects.requireNonNull(life, "life"), tolerance, whenLost, audit);
   }
 
   /** Answers are served as long as they are fresh, however old. */
   public Policy withoutTtl() {
-    return new Policy(capacity, null, tolerance, whenLost);
+    return new Policy(capacity, null, tolerance, whenLost, audit);
   }
 
   public Policy tolerating(Duration lag) {
-    return new Policy(capacity, ttl, lag, whenLost);
+    return new Policy(capacity, ttl, lag, whenLost, audit);
   }
 
   public Policy whenLost(WhenLost then) {
-    return new Policy(capacity, ttl, tolerance, then);
+    return new Policy(capacity, ttl, tolerance, then, audit);
+  }
+
+  public Policy auditing(Audit plan) {
+    return new Policy(capacity, ttl, tolerance, whenLost, plan);
   }
 
   long lossBoundNanos() {

@@ -66,6 +66,13 @@ public final class Reading<V extends @Nullable Object> {
     return Duration.ofNanos(ageNanos);
   }
 
+  /** How long the answer may still be served; empty if it has no TTL or is not kept. */
+  public Optional<Duration> remainingTtl() {
+    return entry == null || entry.lifetimeNanos() == Long.MAX_VALUE
+        ? Optional.empty()
+        : Optional.of(Duration.ofNanos(Math.max(0, entry.lifetimeNanos() - ageNanos)));
+  }
+
   /**
    * A bound on staleness: every change that had committed before this moment is in the answer. For
    * a hit it is the feed's watermark, for a load the moment it began.

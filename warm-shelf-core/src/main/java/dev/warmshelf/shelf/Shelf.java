@@ -7,18 +7,18 @@ import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.meter.Events;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Store;
 import java.time.Instant;
 import java.util.Objects;
+import java.util.concurrent.Callable;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Consumer;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
-import org.slf4j.Logger;
-import org.slf4j.LoggerFactory;
 
 /**
  * A named place for answers, with one policy.
@@ -34,9 +34,7 @@ import org.slf4j.LoggerFactory;
  *
  * <p>Thread-safe. A hit takes no lock, and allocates only the reading.
  */
-public final class Shelf {
-  private static final Logger LOG = LoggerFactory.getLogger(Shelf.class);
-
+public final class Shelf implements AutoCloseable {
   private final String name;
   private final Policy policy;
   private final Board board;
@@ -47,6 +45,7 @@ public final class Shelf {
   private final long lifetimeNanos;
   private final long toleranceNanos;
   private final long lossBoundNanos;
+  private final @Nullable Auditor auditor;
   private final ConcurrentHashMap<Key, Flight> flights = new ConcurrentHashMap<>();
 
   /** What makes a kept answer trustworthy, apart from its TTL. */
@@ -94,6 +93,8 @@ public final class Shelf {
     this.lifetimeNanos = policy.lifetimeNanos();
     this.toleranceNanos = policy.toleranceNanos();
     this.lossBoundNanos = policy.lossBoundNanos();
+    this.auditor =
+        policy.audit().share() == 0 ? null : new Auditor(name, policy.audit(), board, time, meters);
     if (trust == Trust.TTL_ALONE && policy.ttl() == null) {
       throw new IllegalArgumentException(
           "Shelf '"
@@ -146,18 +147,28 @@ public final class Shelf {
     if (lost && lossBoundNanos == 0) {
       return bypass(BypassReason.FEED_LOST, BypassReason.FEED_LOST.label(), inquiry::load, view);
     }
-    Entry entry;
+    long bound = Math.min(inquiry.freshWithinNanos(), lost ? lossBoundNanos : Long.MAX_VALUE);
+    Entry found;
+    boolean usable;
     try {
-      entry = holdings.fresh(key, now);
+      found = holdings.find(key);
+      usable = found != null && holdings.mayServe(found, now);
+      if (found != null && !usable) {
+        holdings.drop(found, now);
+      }
     } catch (RuntimeException e) {
       holdings.tellOnce("look up", e);
       return bypass(BypassReason.SHELF_FAILED, "shelf failed: " + e, inquiry::load, view);
     }
-    long bound = Math.min(inquiry.freshWithinNanos(), lost ? lossBoundNanos : Long.MAX_VALUE);
-    if (entry == null || !isWithin(bound, entry, watermark)) {
-      return miss(key, inquiry, view, bound);
+    if (found == null || !usable || !isWithin(bound, found, watermark)) {
+      boolean putOut = found != null && !usable && !found.isExpired(now);
+      return miss(key, inquiry, view, bound, putOut ? found : null);
     }
-    Reading<V> reading = hit(entry, now, watermark, view);
+    Reading<V> reading = hit(found, now, watermark, view);
+    Auditor sampling = auditor;
+    if (sampling != null && sampling.picksThisHit()) {
+      sampling.audit(found, comparison(found, inquiry));
+    }
     if (began != 0) {
       meters.hitTook(time.nanos() - began);
     }
@@ -259,6 +270,14 @@ public final class Shelf {
     return Reading.direct(view.apply(loader.load()), began, detail);
   }
 
+  /** Ends the audits. The shelf goes on to serve. */
+  @Override
+  public void close() {
+    if (auditor != null) {
+      auditor.close();
+    }
+  }
+
   /** Whether the feed has been silent for longer than the policy tolerates. */
   public boolean isFeedLost() {
     return isFeedLost(board.watermark(), time.nanos());
@@ -282,20 +301,21 @@ public final class Shelf {
       Entry entry, long now, @Nullable Watermark watermark, Function<? super A, ? extends V> view) {
     entry.use();
     meters.hit();
-    if (LOG.isDebugEnabled()) {
-      LOG.debug("hit shelf={} key={}", name, entry.key().shortDigest());
-    }
-    return reading(entry, Origin.KEPT, Math.max(0, now - entry.filledNanos()), watermark, view);
+    long age = Math.max(0, now - entry.filledNanos());
+    Events.hit(name, entry.key(), age);
+    return reading(entry, Origin.KEPT, age, watermark, view);
   }
 
   private <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
       Reading<V> miss(
-          Key key, Inquiry<A, X> inquiry, Function<? super A, ? extends V> view, long bound)
+          Key key,
+          Inquiry<A, X> inquiry,
+          Function<? super A, ? extends V> view,
+          long bound,
+          @Nullable Entry putOut)
           throws X {
     meters.miss();
-    if (LOG.isDebugEnabled()) {
-      LOG.debug("miss shelf={} key={}", name, key.shortDigest());
-    }
+    Events.miss(name, key);
     Watermark watermark = board.watermark();
     Footprint before = inquiry.lanes();
     Flight mine = new Flight(board.fence());
@@ -304,6 +324,7 @@ public final class Shelf {
       Entry entry = other.await();
       if (entry != null && isGoodFor(entry, before, bound, watermark)) {
         meters.joined();
+        Events.joined(name, key);
         return reading(entry, Origin.JOINED, 0, watermark, view);
       }
       // That load is of no use. This caller's waiting may have made its fence old.
@@ -313,7 +334,7 @@ public final class Shelf {
       // Too old to share. Later callers share the younger load instead.
       flights.replace(key, other, mine);
     }
-    return lead(key, before, inquiry, view, bound, mine);
+    return lead(key, before, inquiry, view, bound, mine, putOut);
   }
 
   /**
@@ -333,7 +354,8 @@ public final class Shelf {
           Inquiry<A, X> inquiry,
           Function<? super A, ? extends V> view,
           long bound,
-          Flight flight)
+          Flight flight,
+          @Nullable Entry putOut)
           throws X {
     try {
       // Between this caller's look and its flight another one may have landed.
@@ -354,6 +376,9 @@ public final class Shelf {
       }
       long ended = time.nanos();
       meters.loaded(ended - began);
+      if (putOut != null && saysTheSame(putOut, value, inquiry)) {
+        meters.needless();
+      }
       Footprint all = inquiry.lanes(before, value);
       Entry entry =
           new Entry(
@@ -367,6 +392,20 @@ public final class Shelf {
       flight.land(null);
       flights.remove(key, flight);
     }
+  }
+
+  private static <A extends @Nullable Object, X extends Exception> boolean saysTheSame(
+      Entry entry, A value, Inquiry<A, X> inquiry) {
+    @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type
+    boolean same = inquiry.isSame((A) entry.value(), value);
+    return same;
+  }
+
+  /** Reads a hit again directly, and says whether it holds; null if that cannot be done. */
+  private static <A extends @Nullable Object, X extends Exception>
+      @Nullable Callable<Boolean> comparison(Entry entry, Inquiry<A, X> inquiry) {
+    Callable<A> again = inquiry.again();
+    return again == null ? null : () -> saysTheSame(entry, again.call(), inquiry);
   }
 
   private Entry entry(Key key, @Nullable Object value, Footprint footprint, Fence fence, long own) {

@@ -92,6 +92,11 @@ public final class Entry {
     return filledNanos;
   }
 
+  /** How long after the fill it may be served; {@link Long#MAX_VALUE} for ever. */
+  public long lifetimeNanos() {
+    return lifetimeNanos;
+  }
+
   public long loadNanos() {
     return loadNanos;
   }

@@ -35,7 +35,9 @@ import org.slf4j.LoggerFactory;
  *
  * <p><b>When the place is lost.</b> When the journal was installed anew, or rows that the place
  * still needed were trimmed; when this is another server, another timeline (after a failover or a
- * restore to an earlier moment), or one whose transactions are behind the place (a copy put back).
+ * restore to an earlier moment), or one whose transactions are behind the place (a copy put back);
+ * and when the server was started anew, since it may have lost commits that somebody had it not
+ * wait for ({@code synchronous_commit}) and that had been told already.
  *
  * <p>Keeps one connection for itself between {@link #connect} and {@link #disconnect}; the place
  * outlives them. Not thread-safe.
@@ -68,15 +70,25 @@ public final class JournalReader implements AutoCloseable {
       FROM warm_shelf.installation i
       """;
 
-  private static final String SERVER = "SELECT system_identifier::text FROM pg_control_system()";
+  /** Which server this is, and since when it runs; the checkpointer starts anew after a crash. */
+  private static final String SERVER =
+      """
+      SELECT c.system_identifier::text,
+             concat_ws(' ', pg_postmaster_start_time(),
+                       (SELECT backend_start FROM pg_stat_activity
+                        WHERE backend_type = 'checkpointer'))
+      FROM pg_control_system() c
+      """;
 
   private final DataSource dataSource;
   private final TimeSource time;
   private @Nullable Connection connection;
   private @Nullable PreparedStatement look;
   private @Nullable Place place;
-  private @Nullable String server;
+  private @Nullable Server server;
   private @Nullable String lostBecause;
+
+  private record Server(String identifier, String started) {}
 
   private record Place(String snapshot, String installation, String timeline) {}
 
@@ -132,9 +144,13 @@ public final class JournalReader implements AutoCloseable {
       fresh.setAutoCommit(true);
       fresh.setNetworkTimeout(Runnable::run, NETWORK_TIMEOUT_MILLIS);
       execute(fresh, "SET plan_cache_mode = force_generic_plan"); // planning costs more than a look
-      String found = serverOf(fresh);
-      if (server != null && !server.equals(found)) {
+      Server found = serverOf(fresh);
+      Server before = server;
+      if (before != null && !before.identifier().equals(found.identifier())) {
         lostBecause = "this is another server";
+      } else if (before != null && !before.started().equals(found.started())) {
+        lostBecause =
+            "the server was started anew, and may have lost commits that were not on disk yet";
       }
       server = found;
       look = fresh.prepareStatement(LOOK);
@@ -250,11 +266,11 @@ public final class JournalReader implements AutoCloseable {
     disconnect();
   }
 
-  private static String serverOf(Connection connection) throws SQLException {
+  private static Server serverOf(Connection connection) throws SQLException {
     try (Statement statement = connection.createStatement();
         ResultSet row = statement.executeQuery(SERVER)) {
       row.next();
-      return row.getString(1);
+      return new Server(row.getString(1), row.getString(2));
     }
   }
 

@@ -14,7 +14,9 @@ import java.time.OffsetTime;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collections;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.UUID;
 import org.jspecify.annotations.Nullable;
 
@@ -95,6 +97,30 @@ public final class Answer implements Lanes.Rows {
       rows.add(mapper.row(object));
     }
     return new Answer(mapper.columns(), rows, true);
+  }
+
+  /** Whether the other answer has the same columns and rows, in whatever order. */
+  public boolean hasSameRows(Answer other) {
+    if (!columns.equals(other.columns) || rows.size() != other.rows.size()) {
+      return false;
+    }
+    boolean inOrder = true;
+    for (int i = 0; inOrder && i < rows.size(); i++) {
+      inOrder = Arrays.deepEquals(rows.get(i), other.rows.get(i));
+    }
+    return inOrder || counted(rows).equals(counted(other.rows));
+  }
+
+  private static Map<List<?>, Integer> counted(List<@Nullable Object[]> rows) {
+    Map<List<?>, Integer> counts = new HashMap<>();
+    for (@Nullable Object[] row : rows) {
+      List<@Nullable Object> content = new ArrayList<>(row.length);
+      for (Object value : row) {
+        content.add(value instanceof byte[] bytes ? Arrays.toString(bytes) : value);
+      }
+      counts.merge(content, 1, Integer::sum);
+    }
+    return counts;
   }
 
   /** The rows as {@code T}, in an unmodifiable list. */

@@ -60,6 +60,7 @@ public final class LocalPostgres implements AutoCloseable {
             .setServerConfig("max_connections", "100")
             .setServerConfig("max_wal_size", "2GB")
             .setServerConfig("fsync", "off")
+            .setServerConfig("synchronous_commit", "on") // a crash of the server loses no commit
             .setServerConfig("jit", "off")
             .setServerConfig("max_parallel_workers_per_gather", "0")
             .start();

@@ -1,0 +1,58 @@
+package dev.warmshelf.http;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.MovableTime;
+import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Shelf;
+import java.time.Duration;
+import org.junit.jupiter.api.Test;
+
+class ReadingHeadersTest {
+  private final MovableTime time = new MovableTime();
+  private final Board board = new Board();
+
+  @Test
+  void aHitSaysSoAndHowOldItIs() {
+    Shelf shelf = shelf(Policy.standard().ttl(Duration.ofMinutes(1)));
+    Reading<String> first = read(shelf);
+    assertThat(ReadingHeaders.cacheStatus("Departures", first)).isEqualTo("Departures; fwd=miss");
+    assertThat(ReadingHeaders.age(first)).isEmpty();
+    time.pass(Duration.ofMillis(12_900));
+    board.advance(Watermark.now(time));
+    Reading<String> hit = read(shelf);
+    assertThat(ReadingHeaders.cacheStatus("Departures", hit)).isEqualTo("Departures; hit; ttl=47");
+    assertThat(ReadingHeaders.age(hit)).hasValue("12");
+    Shelf endless = shelf(Policy.standard().withoutTtl());
+    read(endless);
+    assertThat(ReadingHeaders.cacheStatus("Departures", read(endless)))
+        .isEqualTo("Departures; hit");
+  }
+
+  @Test
+  void aBypassSaysWhyInAString() {
+    Reading<String> direct =
+        shelf(Policy.standard())
+            .<String, String, RuntimeException>bypass(
+                BypassReason.REFUSED, "calls \"now()\\\" – at 5\n", () -> "x", value -> value);
+    assertThat(ReadingHeaders.cacheStatus("my shelf", direct))
+        .isEqualTo("\"my shelf\"; fwd=bypass; detail=\"calls \\\"now()\\\\\\\"   at 5 \"");
+    assertThat(ReadingHeaders.age(direct)).isEmpty();
+  }
+
+  private Shelf shelf(Policy policy) {
+    board.advance(Watermark.now(time));
+    return new Shelf("test", policy, board, time, Shelf.Trust.FEED);
+  }
+
+  private static Reading<String> read(Shelf shelf) {
+    return shelf.<String, RuntimeException>read(
+        Key.named("test", "key"), Footprint.NOTHING, () -> "x");
+  }
+}

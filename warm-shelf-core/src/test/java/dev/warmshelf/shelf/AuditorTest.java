@@ -1,0 +1,151 @@
+package dev.warmshelf.shelf;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.SystemTime;
+import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.meter.Finding;
+import dev.warmshelf.meter.Meters;
+import java.time.Duration;
+import java.util.List;
+import java.util.concurrent.Callable;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicInteger;
+import org.jspecify.annotations.Nullable;
+import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.Timeout;
+
+@Timeout(value = 60, threadMode = Timeout.ThreadMode.SEPARATE_THREAD)
+class AuditorTest {
+  private static final Lane NOTICE = Lane.ofTable("public", "notice");
+  private static final Key KEY = Key.named("test", "key");
+
+  private final SystemTime time = SystemTime.start();
+  private final Board board = new Board();
+  private final AtomicInteger database = new AtomicInteger(1);
+  private volatile Runnable beforeTheDirectRead = () -> {};
+  private final Shelf shelf =
+      new Shelf(
+          "test",
+          Policy.standard().tolerating(Duration.ofDays(1)).auditing(new Audit(1, 10_000)),
+          board,
+          time,
+          Shelf.Trust.FEED);
+
+  AuditorTest() {
+    board.advance(Watermark.now(time));
+  }
+
+  @AfterEach
+  void stop() {
+    shelf.close();
+    time.close();
+  }
+
+  @Test
+  void anAnswerThatIsRightIsFoundRight() {
+    read();
+    read();
+    await(Finding.AGREED);
+    assertThat(meters().shareOf(Finding.NEVER).ratio()).isZero();
+  }
+
+  @Test
+  void aChangeThatTheFeedHasNotToldOfYetIsLate() {
+    read();
+    database.set(2);
+    beforeTheDirectRead =
+        () -> {
+          board.tick(List.of(NOTICE)); // the feed is just about to tell
+          board.advance(new Watermark(time.nanos() + 1_000_000_000L, time.wall()));
+        };
+    read();
+    await(Finding.LATE);
+    assertThat(meters().found(Finding.NEVER)).isZero();
+  }
+
+  @Test
+  void aChangeThatNobodyEverTellsOfIsADefect() {
+    read();
+    database.set(2);
+    beforeTheDirectRead =
+        () -> board.advance(new Watermark(time.nanos() + 1_000_000_000L, time.wall()));
+    read();
+    await(Finding.NEVER);
+    assertThat(meters().shareOf(Finding.NEVER).high()).isEqualTo(1);
+  }
+
+  @Test
+  void aDirectReadThatFailsDecidesNothing() {
+    read();
+    beforeTheDirectRead =
+        () -> {
+          throw new IllegalStateException("the server is away");
+        };
+    read();
+    await(Finding.UNDECIDED);
+  }
+
+  @Test
+  void aReloadThatGivesTheSameShowsThatTheInvalidationWasNeedless() {
+    read();
+    board.tick(List.of(NOTICE));
+    read();
+    assertThat(meters().needless()).isEqualTo(1);
+    database.set(2);
+    board.tick(List.of(NOTICE));
+    read();
+    assertThat(meters().needless()).isEqualTo(1);
+    assertThat(meters().invalidated()).isEqualTo(2);
+  }
+
+  @Test
+  void sharesAndRatesThatAreNoneAreNamed() {
+    assertThatThrownBy(() -> new Audit(1.5, 5)).hasMessageContaining("1.5");
+    assertThatThrownBy(() -> new Audit(0.5, 0)).hasMessageContaining("0");
+    assertThat(Audit.oneIn(1_000).share()).isEqualTo(0.001);
+  }
+
+  private void read() {
+    shelf.<Integer, Integer, RuntimeException>read(
+        KEY,
+        new Inquiry<>() {
+          @Override
+          public Footprint lanes() {
+            return Footprint.of(NOTICE);
+          }
+
+          @Override
+          public Integer load() {
+            return database.get();
+          }
+
+          @Override
+          public @Nullable Callable<Integer> again() {
+            return () -> {
+              beforeTheDirectRead.run();
+              return database.get();
+            };
+          }
+        },
+        value -> value);
+  }
+
+  private Meters.Snapshot meters() {
+    return shelf.meters().snapshot();
+  }
+
+  private void await(Finding finding) {
+    long deadline = System.nanoTime() + TimeUnit.SECONDS.toNanos(30);
+    while (meters().found(finding) == 0) {
+      assertThat(System.nanoTime()).as("no audit found %s", finding).isLessThan(deadline);
+      Thread.onSpinWait();
+    }
+  }
+}
