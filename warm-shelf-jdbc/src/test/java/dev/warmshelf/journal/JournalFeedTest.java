@@ -225,6 +225,27 @@ class JournalFeedTest {
   }
 
   @Test
+  void aReaderThatListensIsWokenLongBeforeItWouldLook() throws Exception {
+    Journal.on(database.dataSource()).wakingReaders().install(List.of("port"));
+    Duration slow = Duration.ofMinutes(10);
+    try (WarmShelf listening =
+        WarmShelf.over(database.dataSource())
+            .following(JournalFeed.on(database.dataSource()).polling(slow).listening())
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.tolerating(slow.multipliedBy(9)))
+            .open()) {
+      ShelvedQuery<String> port =
+          listening.query("SELECT code FROM port WHERE id = 1").as(String.class);
+      Reading<String> before = port.only();
+      database.run("UPDATE port SET code = 'NEW' WHERE id = 1");
+      Waiting.until("the notification arrives", () -> !before.holdsStill());
+      assertThat(port.only().value()).isEqualTo("NEW");
+      // An own write hurries the reader, and does not wait for it to wake by itself.
+      listening.write("UPDATE port SET code = 'OWN' WHERE id = 1").run();
+      assertThat(port.only().value()).isEqualTo("OWN");
+    }
+  }
+
+  @Test
   void aReaderWhosePlaceWasTrimmedStartsAnew() throws Exception { // R7, journal trimmed
     ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
     port.only();

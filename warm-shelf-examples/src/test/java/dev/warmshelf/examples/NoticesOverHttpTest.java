@@ -1,0 +1,48 @@
+package dev.warmshelf.examples;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import dev.warmshelf.journal.Journal;
+import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.Scale;
+import dev.warmshelf.scenario.SkerryLine;
+import java.net.URI;
+import java.net.http.HttpClient;
+import java.net.http.HttpRequest;
+import java.net.http.HttpResponse;
+import java.sql.Connection;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.Timeout;
+
+class NoticesOverHttpTest {
+  @Test
+  @Timeout(60)
+  void responsesSayWhereTheyComeFrom() throws Exception {
+    try (LocalPostgres server = LocalPostgres.start()) {
+      try (Connection connection = server.dataSource("postgres").getConnection()) {
+        SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
+      }
+      Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
+      try (NoticesOverHttp notices = new NoticesOverHttp(server.dataSource("postgres"))) {
+        HttpResponse<String> first = get(notices, "/ports/12/notices");
+        HttpResponse<String> second = get(notices, "/ports/12/notices");
+        assertThat(first.statusCode()).isEqualTo(200);
+        assertThat(first.headers().firstValue("Cache-Status")).hasValue("Notices; fwd=miss");
+        assertThat(first.headers().firstValue("Age")).isEmpty();
+        assertThat(second.headers().firstValue("Cache-Status"))
+            .hasValueSatisfying(status -> assertThat(status).matches("Notices; hit; ttl=\\d+"));
+        assertThat(second.headers().firstValue("Age"))
+            .hasValueSatisfying(age -> assertThat(age).matches("\\d+"));
+        assertThat(second.body()).isNotEmpty().isEqualTo(first.body());
+        assertThat(get(notices, "/ports/x/notices").statusCode()).isEqualTo(404);
+      }
+    }
+  }
+
+  private static HttpResponse<String> get(NoticesOverHttp notices, String path) throws Exception {
+    return HttpClient.newHttpClient()
+        .send(
+            HttpRequest.newBuilder(URI.create("http://127.0.0.1:" + notices.port() + path)).build(),
+            HttpResponse.BodyHandlers.ofString());
+  }
+}
