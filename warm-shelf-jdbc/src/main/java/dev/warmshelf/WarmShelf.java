@@ -19,6 +19,7 @@ import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.StatementMemory;
 import dev.warmshelf.sql.TellingApart;
 import dev.warmshelf.sql.Verdict;
+import dev.warmshelf.watch.Views;
 import java.sql.SQLException;
 import java.time.Instant;
 import java.util.Collection;
@@ -66,6 +67,7 @@ public final class WarmShelf implements AutoCloseable {
   private final Map<String, Shelf> shelves;
   private final Map<String, Recipe> recipes;
   private volatile Knowledge knowledge;
+  private volatile @Nullable Views views;
   private final Set<SqlStatement> queries = ConcurrentHashMap.newKeySet();
   private final StatementMemory texts = new StatementMemory(TEXTS_REMEMBERED);
 
@@ -229,6 +231,10 @@ public final class WarmShelf implements AutoCloseable {
   /** Stops following the feed. Shelves stop serving once their tolerance has passed. */
   @Override
   public void close() {
+    Views shown = views;
+    if (shown != null) {
+      shown.close();
+    }
     shelves.values().forEach(Shelf::close);
     if (feed != null) {
       feed.close();
@@ -395,6 +401,7 @@ public final class WarmShelf implements AutoCloseable {
         if (feed != null) {
           feed.follow(board, time);
         }
+        warm.views = new Views(namespace, warm.shelves(), feed, board, time);
         return warm;
       } catch (FeedException | RuntimeException e) {
         time.close();

@@ -18,7 +18,13 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description =
         "Keeps the answers of expensive read queries, and shows what that gains and costs.",
-    subcommands = {DemoCommand.class, MeasureCommand.class, KeyCommand.class, FeedCommand.class},
+    subcommands = {
+      DemoCommand.class,
+      MeasureCommand.class,
+      KeyCommand.class,
+      FeedCommand.class,
+      WatchCommand.class
+    },
     footer = {
       "",
       "Example: see it work, on a database that it brings along",

@@ -76,6 +76,7 @@ final class ShelfWay implements Way {
         WarmShelf.over(dataSource)
             .following(JournalFeed.on(dataSource))
             .tellingApart(precision)
+            .namespace(name)
             .shelf(WarmShelf.MAIN_SHELF, policy -> policy, RECIPE)
             .open(),
         false);
@@ -88,6 +89,7 @@ final class ShelfWay implements Way {
         "TTL only",
         WarmShelf.over(dataSource)
             .onTtlAlone()
+            .namespace("TTL only")
             .shelf(WarmShelf.MAIN_SHELF, policy -> policy.ttl(ttl), RECIPE)
             .open(),
         true);

@@ -1,0 +1,80 @@
+package dev.warmshelf.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.ObjectMapper;
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.SystemTime;
+import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.watch.Views;
+import java.io.BufferedReader;
+import java.time.Duration;
+import java.util.List;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.Timeout;
+
+class WatchCommandTest {
+  @Test
+  @Timeout(60)
+  void showsTheMetersOfAnotherProgram() throws Exception {
+    Process other =
+        new ProcessBuilder(
+                ProcessHandle.current().info().command().orElseThrow(),
+                "-cp",
+                System.getProperty("java.class.path"),
+                Other.class.getName())
+            .redirectError(ProcessBuilder.Redirect.INHERIT)
+            .start();
+    try (BufferedReader said = other.inputReader()) {
+      assertThat(said.readLine()).isEqualTo("ready");
+      String pid = Long.toString(other.pid());
+      Ran asJson = Ran.of("watch", pid, "--times", "1", "--json");
+      assertThat(asJson.err()).isEmpty();
+      JsonNode shelf = new ObjectMapper().readTree(asJson.out()).get("shelves").get(0);
+      assertThat(shelf.get("shelf").asText()).isEqualTo("orders/main");
+      assertThat(shelf.get("lookups").asLong()).isEqualTo(4);
+      assertThat(shelf.get("hitRatio").asDouble()).isEqualTo(0.75);
+      assertThat(shelf.get("hitRatioNow").isNull()).isTrue();
+      assertThat(shelf.get("feed").asText()).isEqualTo("none");
+      Ran asLines = Ran.of("watch", pid, "--times", "2");
+      assertThat(asLines.exitCode()).isZero();
+      assertThat(asLines.out().lines().toList())
+          .hasSize(2)
+          .allSatisfy(line -> assertThat(line).contains("shelf=orders/main lookups=4"));
+    } finally {
+      other.destroyForcibly();
+    }
+  }
+
+  @Test
+  void whatIsNoProgramIsNamed() {
+    assertThat(Ran.of("watch", "somewhere").err()).contains("neither a process id nor HOST:PORT");
+    assertThat(Ran.of("watch", "999999999").err()).contains("999999999");
+    assertThat(Ran.of("watch", "localhost:1").err()).contains("localhost:1");
+    assertThat(Ran.of("watch", "1", "--interval", "0").exitCode()).isEqualTo(2);
+  }
+
+  /** A program with one shelf that was asked four times. */
+  static final class Other {
+    public static void main(String[] arguments) throws Exception {
+      SystemTime time = SystemTime.start();
+      Board board = new Board();
+      board.advance(Watermark.now(time));
+      Policy policy = Policy.standard().tolerating(Duration.ofHours(1));
+      Shelf shelf = new Shelf("main", policy, board, time, Shelf.Trust.FEED);
+      for (int i = 0; i < 4; i++) {
+        shelf.<String, RuntimeException>read(
+            Key.named("test", "key"), Footprint.NOTHING, () -> "x");
+      }
+      try (Views views = new Views("orders", List.of(shelf), null, board, time)) {
+        System.out.println("ready");
+        new java.util.concurrent.CountDownLatch(1).await();
+      }
+    }
+  }
+}

@@ -1,0 +1,60 @@
+package dev.warmshelf.watch;
+
+import javax.management.MXBean;
+
+/**
+ * One shelf's meters, as {@link dev.warmshelf.meter.Meters.Snapshot} defines them, over JMX. Counts
+ * since the program opened the shelf; times in nanoseconds.
+ */
+@MXBean
+public interface ShelfView {
+  /** The shelf's name, after the program's namespace if it has one. */
+  String getName();
+
+  /** Answers kept just now, fresh or not. */
+  int getSize();
+
+  long getHits();
+
+  long getMisses();
+
+  long getJoined();
+
+  long getBypassed();
+
+  long getFills();
+
+  long getLoadFailures();
+
+  long getInvalidated();
+
+  long getNeedless();
+
+  long getExpired();
+
+  long getEvicted();
+
+  long getWasted();
+
+  long getOutAtBirth();
+
+  long getWrittenThrough();
+
+  /** 0 before the first timed hit, as all latencies are before their first. */
+  long getHitP50Nanos();
+
+  long getHitP99Nanos();
+
+  long getLoadP50Nanos();
+
+  long getLoadP99Nanos();
+
+  /** Audits that found the answer right. */
+  long getAuditsAgreed();
+
+  /** Audits that found the answer late. */
+  long getAuditsLate();
+
+  /** Audits that found a defect. */
+  long getAuditsNever();
+}
