@@ -78,8 +78,9 @@ final class ComparisonReport {
         indent
             + String.format(
                 Locale.ROOT,
-                "shelf: %,d lookups, %,d hits, %,d misses (%,d joined), %,d fills, %,d invalidated,"
+                "%s: %,d lookups, %,d hits, %,d misses (%,d joined), %,d fills, %,d invalidated,"
                     + " %,d wasted, %,d bypassed",
+                result.ways().get(result.ways().size() - 1).way(),
                 meters.lookups(),
                 meters.hits(),
                 meters.misses(),

@@ -232,16 +232,18 @@ final class FeedCommand implements Runnable {
   private static List<String> lines(Checkup checkup) {
     List<String> lines = new ArrayList<>();
     if (checkup.installed()) {
-      TextTable table = new TextTable(List.of("table", "told apart by"));
+      int width =
+          checkup.tables().keySet().stream().mapToInt(t -> t.name().length()).max().orElse(0);
       checkup
           .tables()
           .forEach(
               (lane, columns) ->
-                  table.row(
-                      List.of(
-                          lane.name(),
-                          columns.isEmpty() ? "as a whole" : String.join(", ", columns))));
-      lines.addAll(table.lines(""));
+                  lines.add(
+                      lane
+                          + " ".repeat(width - lane.name().length() + 3)
+                          + (columns.isEmpty()
+                              ? "as a whole"
+                              : "told apart by " + String.join(", ", columns))));
       lines.add("");
       lines.add(
           "journal: %s rows, %s MiB; rows are kept for %s after their transaction"

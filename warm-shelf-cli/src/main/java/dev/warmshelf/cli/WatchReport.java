@@ -82,7 +82,9 @@ final class WatchReport {
             (id, feed) -> {
               FeedState earlier = before.feeds().getOrDefault(id, feed);
               lines.add(
-                  "feed "
+                  "feed of "
+                      + shelvesOf(id)
+                      + ": "
                       + feed.state()
                       + (feed.trouble().isEmpty()
                           ? ""
@@ -96,6 +98,19 @@ final class WatchReport {
                       + " times");
             });
     return lines;
+  }
+
+  /** The shelves that follow a feed. */
+  private String shelvesOf(String part) {
+    List<String> names = new ArrayList<>();
+    now.shelves()
+        .forEach(
+            (id, counts) -> {
+              if (id.startsWith(part + "/")) {
+                names.add(counts.name());
+              }
+            });
+    return String.join(", ", names);
   }
 
   /** A line for each shelf, of key-value pairs. */

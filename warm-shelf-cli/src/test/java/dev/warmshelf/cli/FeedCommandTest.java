@@ -55,7 +55,7 @@ class FeedCommandTest {
     Ran installed = run("install", "--keep", "PT2H", "port", "@" + list);
     assertThat(installed.exitCode()).isZero();
     assertThat(installed.out())
-        .containsPattern("public.booking +sailing_id, agent_id")
+        .containsPattern("public.booking +told apart by sailing_id, agent_id")
         .containsPattern("public.port +as a whole")
         .contains("kept for 2h", "All is well.");
 

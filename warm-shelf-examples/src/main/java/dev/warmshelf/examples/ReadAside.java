@@ -18,7 +18,7 @@ public final class ReadAside {
 
   static void main(DataSource dataSource) throws Exception {
     Journal.on(dataSource)
-        .install(List.of("notice")); // once per database: notes which table changed
+        .install(List.of("notice:port_id")); // once per database: notes which rows changed
     try (WarmShelf warm = WarmShelf.over(dataSource).following(JournalFeed.on(dataSource)).open()) {
       ShelvedQuery<Notice> notices =
           warm.query("SELECT id, severity, text FROM notice WHERE port_id = :port ORDER BY id")
@@ -33,7 +33,7 @@ public final class ReadAside {
         statement.execute("UPDATE notice SET text = 'Ramp closed' WHERE port_id = 12");
       }
       while (second.holdsStill()) {
-        Thread.onSpinWait(); // some 20 ms, until the journal is read
+        Thread.onSpinWait(); // some 10 ms, until the journal is read
       }
       System.out.println(notices.with("port", 12).list().value().get(0).text()); // Ramp closed
     }
