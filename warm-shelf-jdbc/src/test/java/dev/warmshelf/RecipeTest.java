@@ -110,7 +110,7 @@ class RecipeTest {
             + " AS 'SELECT count(*) FROM notice WHERE port_id = $1'");
     ShelvedQuery<Long> quota =
         warm.query("SELECT quota(:port)").reading("notice", "open_sailing").as(Long.class);
-    assertThat(quota.verdict().toString()).contains("[public.notice, public.sailing]");
+    assertThat(quota.verdict().toString()).contains("public.notice", "public.sailing");
     quota.with("port", 1).only();
     database.run("DELETE FROM notice WHERE port_id = 1");
     Waiting.untilDelivered(warm);

@@ -19,7 +19,8 @@ import org.jspecify.annotations.Nullable;
  * <p>Immutable.
  */
 public final class SqlStatement {
-  private static final Set<String> SPACE_BEFORE_PARENTHESIS =
+  /** Words of the language that a parenthesis may follow, and that call nothing. */
+  static final Set<String> SPACE_BEFORE_PARENTHESIS =
       Set.of(
           "all",
           "and",

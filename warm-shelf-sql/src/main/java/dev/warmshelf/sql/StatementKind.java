@@ -32,58 +32,23 @@ public enum StatementKind {
           "release",
           "prepare");
 
-  /** Words that stand before a parenthesis and call nothing. */
-  private static final Set<String> BEFORE_PARENTHESIS =
+  /** Words and types that a parenthesis follows as it follows a function's name. */
+  private static final Set<String> LIKE_CALLS =
       Set.of(
-          "all",
-          "and",
-          "any",
           "array",
-          "as",
-          "between",
-          "by",
           "cast",
           "char",
           "cross",
           "cube",
           "decimal",
-          "distinct",
-          "else",
-          "except",
-          "exists",
-          "filter",
-          "from",
-          "group",
-          "having",
-          "in",
-          "intersect",
           "interval",
-          "is",
-          "join",
-          "lateral",
-          "like",
-          "limit",
-          "materialized",
-          "not",
           "numeric",
-          "offset",
-          "on",
-          "or",
           "order",
-          "over",
           "partition",
           "rollup",
           "row",
-          "select",
           "sets",
-          "some",
-          "then",
-          "union",
-          "using",
-          "values",
           "varchar",
-          "when",
-          "where",
           "within");
 
   /**
@@ -116,16 +81,25 @@ public enum StatementKind {
       Token next = Lexer.at(tokens, i + 1);
       Token token = tokens.get(i);
       if (token.isIdentifier() && next != null && next.is("(")) {
-        String name = token.name();
-        if (!BEFORE_PARENTHESIS.contains(name)
-            && !Functions.isPure(name)
-            && !Functions.dependsOnAmbientOnly(name)) {
+        if (mayDoMore(token.name()) || isQualified(tokens, i)) {
           return UNKNOWN;
         }
       }
       locks |= token.is("for") || token.is("into");
     }
     return locks ? WRITE : READ;
+  }
+
+  private static boolean mayDoMore(String call) {
+    return !SqlStatement.SPACE_BEFORE_PARENTHESIS.contains(call)
+        && !LIKE_CALLS.contains(call)
+        && !Functions.isPure(call)
+        && !Functions.dependsOnAmbientOnly(call);
+  }
+
+  /** A function of some schema, which may be called like one of the system's. */
+  private static boolean isQualified(List<Token> tokens, int index) {
+    return index > 0 && tokens.get(index - 1).is(".");
   }
 
   private static boolean isWord(Token token, Set<String> words) {
