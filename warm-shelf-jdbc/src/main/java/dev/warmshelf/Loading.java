@@ -23,29 +23,30 @@ final class Loading {
    */
   Loading(String text, int[] order, String ambient) {
     this.text = text;
-    this.textWithSession = Session.ASK + ";\n" + text;
+    this.textWithSession = text + "\n;\n" + Session.ASK;
     this.order = order;
     this.ambient = ambient;
   }
 
   /**
-   * Reads the answer, and in the same round trip whether others may share it: the session is like
-   * the first one that was asked, and its transaction has not written.
+   * Reads the answer, and in the same round trip, after it, whether others may share it: the
+   * session is like the first one that was asked, and its transaction has not written.
    */
   Answer withSession(Connection connection, @Nullable Object[] values) throws SQLException {
     try (PreparedStatement statement = connection.prepareStatement(textWithSession)) {
       Binding.bind(statement, values, order);
-      statement.execute();
-      Session session;
-      try (ResultSet row = statement.getResultSet()) {
-        session = Session.read(row);
-      }
-      if (!statement.getMoreResults()) {
+      if (!statement.execute()) {
         throw new SQLException("The statement gives no rows: " + text);
       }
+      Answer answer;
       try (ResultSet rows = statement.getResultSet()) {
+        answer = Answer.read(rows, true);
+      }
+      statement.getMoreResults();
+      try (ResultSet row = statement.getResultSet()) {
+        Session session = Session.read(row);
         boolean likeOthers = session.ambient().equals(ambient) && !session.replica();
-        return Answer.read(rows, likeOthers && !session.alone());
+        return likeOthers && !session.alone() ? answer : answer.forOneCaller();
       }
     }
   }

@@ -108,6 +108,31 @@ class OwnWritesTest {
   }
 
   @Test
+  void aWriteThatNoTextTellsIsToldByTheServer() throws Exception { // R3
+    database.run(
+        "CREATE FUNCTION sneak() RETURNS int LANGUAGE plpgsql AS 'BEGIN UPDATE sailing SET status ="
+            + " ''SNEAKED'' WHERE id = 3; RETURN 1; END';"
+            + "CREATE FUNCTION harmless(int) RETURNS int IMMUTABLE LANGUAGE plpgsql AS"
+            + " 'BEGIN PERFORM sneak(); RETURN $1; END';"
+            + "CREATE VIEW looks_harmless AS SELECT harmless(id) AS id FROM port WHERE id = 1");
+    ShelvedQuery<Integer> looking = warm.query("SELECT id FROM looks_harmless").as(Integer.class);
+    assertThatThrownBy(
+            () ->
+                warm.inTransaction(
+                    tx -> {
+                      looking.question().within(tx).only();
+                      assertThat(sailing.with("id", 3).within(tx).only().value().status())
+                          .isEqualTo("SNEAKED");
+                      assertThat(sailing.with("id", 3).only().value().status())
+                          .as("nobody else sees it")
+                          .isEqualTo("OPEN");
+                      throw new SQLException("never mind");
+                    }))
+        .hasMessage("never mind");
+    assertThat(sailing.with("id", 3).only().value().status()).isEqualTo("OPEN");
+  }
+
+  @Test
   void whatIsReadFromASnapshotOfOnesOwnIsNotShared() throws Exception { // R4
     PGSimpleDataSource source = database.postgres();
     source.setOptions("-c default_transaction_isolation=repeatable\\ read");
@@ -167,7 +192,10 @@ class OwnWritesTest {
       PGSimpleDataSource troubled = database.postgres();
       troubled.setPortNumbers(new int[] {line.port()});
       try (WarmShelf theirs =
-          WarmShelf.over(troubled).following(JournalFeed.on(database.dataSource())).open()) {
+          WarmShelf.over(troubled)
+              .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMinutes(10)))
+              .shelf(WarmShelf.MAIN_SHELF, policy -> policy.tolerating(Duration.ofHours(9)))
+              .open()) {
         ShelvedQuery<Sailing> query = theirs.query(SAILING).as(Sailing.class);
         query.with("id", 1).only();
         assertThatThrownBy(

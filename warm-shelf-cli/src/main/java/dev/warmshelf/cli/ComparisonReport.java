@@ -1,13 +1,16 @@
 package dev.warmshelf.cli;
 
 import dev.warmshelf.cli.measure.Figures;
+import dev.warmshelf.cli.measure.QueryFigures;
 import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.meter.BreakEven;
 import dev.warmshelf.meter.Meters;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
+import java.util.Optional;
 import java.util.function.Function;
 import org.HdrHistogram.Histogram;
 import org.jspecify.annotations.Nullable;
@@ -15,6 +18,9 @@ import org.jspecify.annotations.Nullable;
 /** A comparison as a table for people, and as fields for programs. */
 final class ComparisonReport {
   private static final String NONE = "–";
+
+  /** Medians of fewer say nothing. */
+  private static final int FEWEST_READS = 5;
 
   private final Result result;
 
@@ -58,6 +64,69 @@ final class ComparisonReport {
     measure(table, "staleness p50", f -> staleness(f, 50), "");
     measure(table, "staleness max", f -> staleness(f, 100), "");
     return table.lines(indent);
+  }
+
+  /** Query by query: the last way against direct reads, and what that means in words. */
+  List<String> queryLines(String indent) {
+    Figures direct = result.ways().get(0);
+    Figures kept = result.ways().get(result.ways().size() - 1);
+    TextTable table =
+        new TextTable(
+            List.of(
+                kept.way(),
+                "reads",
+                "hit ratio",
+                "direct",
+                "hit",
+                "miss",
+                "miss penalty",
+                "break-even",
+                "verdict"));
+    kept.queries()
+        .forEach(
+            (query, figures) -> {
+              Optional<BreakEven> times =
+                  breakEven(direct.queries().getOrDefault(query, new QueryFigures()), figures);
+              table.row(
+                  List.of(
+                      query,
+                      Text.count(figures.reads()),
+                      Text.percent(figures.hitRatio()),
+                      times.map(t -> Text.nanos((long) t.direct())).orElse(NONE),
+                      times.map(t -> Text.nanos((long) t.hit())).orElse(NONE),
+                      times.map(t -> Text.nanos((long) t.miss())).orElse(NONE),
+                      times.map(t -> Text.times(t.missPenalty())).orElse(NONE),
+                      times
+                          .map(t -> t.ratio() > 1 ? "never" : Text.percent(t.ratio()))
+                          .orElse(NONE),
+                      verdict(times, figures)));
+            });
+    return table.lines(indent);
+  }
+
+  private static String verdict(Optional<BreakEven> times, QueryFigures figures) {
+    if (times.isEmpty()) {
+      return "too few reads to tell";
+    } else if (figures.hitRatio() > times.get().ratio()) {
+      return "keep it: " + Text.times(times.get().gain(figures.hitRatio())) + " on average";
+    }
+    return "this one loses: read it directly";
+  }
+
+  /** From medians; empty unless there are reads of each kind. */
+  private static Optional<BreakEven> breakEven(QueryFigures direct, QueryFigures kept) {
+    boolean enough =
+        Math.min(
+                direct.others().getTotalCount(),
+                Math.min(kept.hits().getTotalCount(), kept.others().getTotalCount()))
+            >= FEWEST_READS;
+    return enough
+        ? Optional.of(
+            new BreakEven(
+                direct.others().getValueAtPercentile(50),
+                kept.hits().getValueAtPercentile(50),
+                kept.others().getValueAtPercentile(50)))
+        : Optional.empty();
   }
 
   /** What was run, so that anybody can run it again. */
@@ -130,6 +199,21 @@ final class ComparisonReport {
     fields.put("staleLate", figures.late());
     fields.put("staleNever", figures.never());
     fields.put("stalenessNanos", figures.stale() == 0 ? null : percentiles(figures.staleness()));
+    Map<String, Object> queries = new LinkedHashMap<>();
+    figures.queries().forEach((query, each) -> queries.put(query, fields(each)));
+    fields.put("queries", queries);
+    return fields;
+  }
+
+  private static Map<String, @Nullable Object> fields(QueryFigures figures) {
+    Map<String, @Nullable Object> fields = new LinkedHashMap<>();
+    fields.put("reads", figures.reads());
+    fields.put("hitRatio", figures.hitRatio());
+    fields.put(
+        "hitNanos", figures.hits().getTotalCount() == 0 ? null : percentiles(figures.hits()));
+    fields.put(
+        "databaseReadNanos",
+        figures.others().getTotalCount() == 0 ? null : percentiles(figures.others()));
     return fields;
   }
 

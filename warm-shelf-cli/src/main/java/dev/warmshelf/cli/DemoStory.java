@@ -191,6 +191,8 @@ final class DemoStory {
     ComparisonReport report = new ComparisonReport(result);
     report.lines("   ").forEach(screen::line);
     screen.line("");
+    report.queryLines("   ").forEach(screen::line);
+    screen.line("");
     report.conditions("   ").forEach(screen::line);
     screen.line("");
     say(

@@ -113,6 +113,9 @@ final class MeasureCommand implements Callable<Integer> {
     } else {
       report.lines("").forEach(out::println);
       out.println();
+      out.println();
+      report.queryLines("").forEach(out::println);
+      out.println();
       report.conditions("").forEach(out::println);
     }
     out.flush();

@@ -66,6 +66,11 @@ public final class Answer implements Lanes.Rows {
     return new Answer(List.copyOf(columns), rows, mayBeShared);
   }
 
+  /** The same rows, for nobody but who loaded them. */
+  public Answer forOneCaller() {
+    return new Answer(columns, rows, false);
+  }
+
   /** Column labels, as the database gave them. */
   List<String> columns() {
     return columns;

@@ -9,20 +9,39 @@ CREATE TABLE IF NOT EXISTS warm_shelf.journal (
   xid   xid8 NOT NULL DEFAULT pg_current_xact_id(),
   lane  text NOT NULL,
   kind  text NOT NULL,
-  at    timestamptz NOT NULL DEFAULT clock_timestamp()
+  at    timestamptz NOT NULL DEFAULT clock_timestamp(),
+  told  text[]
 );
-ALTER TABLE warm_shelf.journal ADD COLUMN IF NOT EXISTS told text[];
-CREATE INDEX IF NOT EXISTS journal_xid ON warm_shelf.journal (xid);
 
 -- Names this installation, and tells through which transaction rows have been trimmed. A reader that
 -- finds another name, or whose place is older than the trimming, has lost its place.
 CREATE TABLE IF NOT EXISTS warm_shelf.installation (
   name             uuid NOT NULL,
-  trimmed_through  xid8 NOT NULL DEFAULT '0'
+  trimmed_through  xid8 NOT NULL DEFAULT '0',
+  version          int NOT NULL DEFAULT 2,
+  retention        interval NOT NULL DEFAULT '1 hour'
 );
-ALTER TABLE warm_shelf.installation
-  ADD COLUMN IF NOT EXISTS version int NOT NULL DEFAULT 2,
-  ADD COLUMN IF NOT EXISTS retention interval NOT NULL DEFAULT '1 hour';
+
+-- What an older installation lacks. Nothing is locked where nothing is missing: readers follow, and
+-- programs write, while this runs.
+DO $older$
+BEGIN
+  IF to_regclass('warm_shelf.journal_xid') IS NULL THEN
+    CREATE INDEX journal_xid ON warm_shelf.journal (xid);
+  END IF;
+  IF NOT EXISTS (SELECT FROM pg_attribute
+                 WHERE attrelid = 'warm_shelf.journal'::regclass AND attname = 'told') THEN
+    ALTER TABLE warm_shelf.journal ADD COLUMN told text[];
+  END IF;
+  IF NOT EXISTS (SELECT FROM pg_attribute
+                 WHERE attrelid = 'warm_shelf.installation'::regclass AND attname = 'retention') THEN
+    ALTER TABLE warm_shelf.installation
+      ADD COLUMN version int NOT NULL DEFAULT 1,
+      ADD COLUMN retention interval NOT NULL DEFAULT '1 hour';
+  END IF;
+END
+$older$;
+
 INSERT INTO warm_shelf.installation (name) SELECT gen_random_uuid()
 WHERE NOT EXISTS (SELECT FROM warm_shelf.installation);
 

@@ -333,6 +333,50 @@ class JournalFeedTest {
   }
 
   @Test
+  void anInstallationOfTheFirstVersionIsNamedAndUpgraded() throws Exception {
+    Journal journal = Journal.on(database.dataSource());
+    journal.remove();
+    // What the first version left: one trigger a table, and a journal without groups.
+    database.run(
+        "CREATE SCHEMA warm_shelf;"
+            + "CREATE TABLE warm_shelf.journal (xid xid8 NOT NULL DEFAULT pg_current_xact_id(),"
+            + " lane text NOT NULL, kind text NOT NULL,"
+            + " at timestamptz NOT NULL DEFAULT clock_timestamp());"
+            + "CREATE TABLE warm_shelf.installation (name uuid NOT NULL,"
+            + " trimmed_through xid8 NOT NULL DEFAULT '0');"
+            + "INSERT INTO warm_shelf.installation VALUES (gen_random_uuid());"
+            + "CREATE FUNCTION warm_shelf.note_change() RETURNS trigger LANGUAGE plpgsql AS"
+            + " 'BEGIN INSERT INTO warm_shelf.journal (lane, kind) VALUES (TG_ARGV[0], TG_OP);"
+            + " RETURN NULL; END';"
+            + "CREATE TRIGGER warm_shelf_change AFTER INSERT OR UPDATE OR DELETE OR TRUNCATE"
+            + " ON port FOR EACH STATEMENT EXECUTE FUNCTION"
+            + " warm_shelf.note_change('public.port')");
+    assertThatThrownBy(
+            () ->
+                WarmShelf.over(database.dataSource())
+                    .following(JournalFeed.on(database.dataSource()))
+                    .open())
+        .isInstanceOf(FeedException.class)
+        .hasMessageContaining("shelf feed upgrade");
+    journal.upgrade();
+    assertThat(journal.covered()).containsExactly(Lane.ofTable("public", "port"));
+    assertThat(journal.check().problems()).isEmpty();
+    assertThat(database.ask("SELECT count(*) FROM pg_trigger WHERE tgname = 'warm_shelf_change'"))
+        .isEqualTo("0");
+  }
+
+  @Test
+  void installingAgainLocksNothingThatAReaderOrAWriterOfTheJournalNeeds() throws Exception {
+    try (Connection busy = database.dataSource().getConnection();
+        Statement statement = busy.createStatement()) {
+      busy.setAutoCommit(false);
+      statement.execute("UPDATE notice SET version = 7 WHERE id = 1"); // and its row of the journal
+      Journal.on(database.dataSource()).install(List.of("port"));
+      busy.commit();
+    }
+  }
+
+  @Test
   void rolesWithoutRightsOnTheJournalAreNotedAndCannotForgeIt() throws Exception {
     database.run(
         "DO $$ BEGIN CREATE ROLE clerk; EXCEPTION WHEN duplicate_object THEN NULL; END $$;"

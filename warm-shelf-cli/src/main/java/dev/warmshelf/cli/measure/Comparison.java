@@ -8,10 +8,12 @@ import java.sql.SQLException;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
+import java.util.TreeMap;
 import java.util.concurrent.Callable;
 import java.util.concurrent.ExecutionException;
 import java.util.concurrent.ExecutorService;
@@ -184,7 +186,12 @@ public final class Comparison {
       Request request = stream.next();
       long began = System.nanoTime();
       Way.Read read = way.read(request);
-      tally.latency.recordValue(System.nanoTime() - began);
+      long took = System.nanoTime() - began;
+      tally.latency.recordValue(took);
+      tally
+          .queries
+          .computeIfAbsent(request.kind().label(), label -> new QueryFigures())
+          .add(read.origin(), took);
       Seen seen = read.seen();
       long age = -1;
       for (Map.Entry<Scope, Long> version : seen.versions().entrySet()) {
@@ -215,6 +222,7 @@ public final class Comparison {
   private static final class ReaderTally {
     private final Histogram latency = new Histogram(3);
     private final List<Stale> stale = new ArrayList<>();
+    private final Map<String, QueryFigures> queries = new HashMap<>();
   }
 
   /** What one way has done so far. */
@@ -223,6 +231,7 @@ public final class Comparison {
     private final List<RequestStream> streams;
     private final Histogram latency = new Histogram(3);
     private final List<Stale> stale = new ArrayList<>();
+    private final Map<String, QueryFigures> queries = new TreeMap<>();
     private long ownDatabaseReads;
     private OptionalLong countedDatabaseReads = OptionalLong.empty();
     private long nanos;
@@ -235,6 +244,8 @@ public final class Comparison {
     void add(ReaderTally reader) {
       latency.add(reader.latency);
       stale.addAll(reader.stale);
+      reader.queries.forEach(
+          (label, figures) -> queries.computeIfAbsent(label, l -> new QueryFigures()).add(figures));
     }
 
     Figures figures() {
@@ -253,7 +264,8 @@ public final class Comparison {
           countedDatabaseReads,
           stale.size() - never,
           never,
-          ages);
+          ages,
+          queries);
     }
   }
 }

@@ -1,5 +1,6 @@
 package dev.warmshelf.cli.measure;
 
+import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.sql.SqlStatement;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -54,7 +55,7 @@ final class DirectWay implements Way {
         }
       }
     }
-    return () -> new Seen(versions(request, rows), () -> true);
+    return Read.of(Origin.DIRECT, () -> new Seen(versions(request, rows), () -> true));
   }
 
   @Override

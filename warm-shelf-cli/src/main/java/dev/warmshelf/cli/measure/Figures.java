@@ -1,6 +1,7 @@
 package dev.warmshelf.cli.measure;
 
 import java.time.Duration;
+import java.util.Map;
 import java.util.OptionalDouble;
 import java.util.OptionalLong;
 import org.HdrHistogram.Histogram;
@@ -16,6 +17,7 @@ import org.HdrHistogram.Histogram;
  * @param late stale reads whose entry was put out later on
  * @param never stale reads whose entry nothing would have put out: each one a defect
  * @param staleness how old the stale reads were, in nanoseconds
+ * @param queries the same query by query
  */
 public record Figures(
     String way,
@@ -26,7 +28,8 @@ public record Figures(
     OptionalLong countedDatabaseReads,
     long late,
     long never,
-    Histogram staleness) {
+    Histogram staleness,
+    Map<String, QueryFigures> queries) {
 
   public long reads() {
     return latency.getTotalCount();

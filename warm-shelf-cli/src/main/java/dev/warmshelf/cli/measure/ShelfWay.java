@@ -105,46 +105,55 @@ final class ShelfWay implements Way {
     return switch (request.kind()) {
       case DEPARTURES -> {
         Reading<List<Departure>> reading = ask(departures, request).list();
-        yield () -> {
-          Map<Scope, Long> versions = new HashMap<>();
-          for (Departure row : reading.value()) {
-            versions.put(new Scope(Scope.Kind.SAILING, row.id()), row.version());
-            versions.put(new Scope(Scope.Kind.BOOKED, row.id()), row.revision());
-          }
-          return seen(reading, versions);
-        };
+        yield Read.of(
+            reading.origin(),
+            () -> {
+              Map<Scope, Long> versions = new HashMap<>();
+              for (Departure row : reading.value()) {
+                versions.put(new Scope(Scope.Kind.SAILING, row.id()), row.version());
+                versions.put(new Scope(Scope.Kind.BOOKED, row.id()), row.revision());
+              }
+              return seen(reading, versions);
+            });
       }
       case SAILING -> {
         Reading<List<Sailing>> reading = ask(sailing, request).list();
-        yield () -> {
-          Map<Scope, Long> versions = new HashMap<>();
-          for (Sailing row : reading.value()) {
-            versions.put(new Scope(Scope.Kind.SAILING, row.id()), row.version());
-          }
-          return seen(reading, versions);
-        };
+        yield Read.of(
+            reading.origin(),
+            () -> {
+              Map<Scope, Long> versions = new HashMap<>();
+              for (Sailing row : reading.value()) {
+                versions.put(new Scope(Scope.Kind.SAILING, row.id()), row.version());
+              }
+              return seen(reading, versions);
+            });
       }
       case NOTICES -> {
         Reading<List<Notice>> reading = ask(notices, request).list();
-        yield () -> {
-          Map<Scope, Long> versions = new HashMap<>();
-          for (Notice row : reading.value()) {
-            versions.put(new Scope(Scope.Kind.NOTICE, row.id()), row.version());
-          }
-          return seen(reading, versions);
-        };
+        yield Read.of(
+            reading.origin(),
+            () -> {
+              Map<Scope, Long> versions = new HashMap<>();
+              for (Notice row : reading.value()) {
+                versions.put(new Scope(Scope.Kind.NOTICE, row.id()), row.version());
+              }
+              return seen(reading, versions);
+            });
       }
       case OCCUPANCY -> {
         Reading<List<Month>> reading = ask(occupancy, request).list();
         int route = request.number("route");
-        yield () -> {
-          Map<Scope, Long> versions = new HashMap<>();
-          for (Month row : reading.value()) {
-            versions.merge(new Scope(Scope.Kind.ROUTE, route), row.version(), Long::sum);
-            versions.merge(new Scope(Scope.Kind.ROUTE_BOOKED, route), row.revision(), Math::max);
-          }
-          return seen(reading, versions);
-        };
+        yield Read.of(
+            reading.origin(),
+            () -> {
+              Map<Scope, Long> versions = new HashMap<>();
+              for (Month row : reading.value()) {
+                versions.merge(new Scope(Scope.Kind.ROUTE, route), row.version(), Long::sum);
+                versions.merge(
+                    new Scope(Scope.Kind.ROUTE_BOOKED, route), row.revision(), Math::max);
+              }
+              return seen(reading, versions);
+            });
       }
     };
   }

@@ -1,7 +1,9 @@
 package dev.warmshelf.cli.measure;
 
+import dev.warmshelf.shelf.Origin;
 import java.sql.SQLException;
 import java.util.OptionalDouble;
+import java.util.function.Supplier;
 
 /** A way to read. Thread-safe. */
 interface Way extends AutoCloseable {
@@ -21,6 +23,26 @@ interface Way extends AutoCloseable {
 
   /** An answer whose content can be looked at. */
   interface Read {
+    /** Where it came from. */
+    Origin origin();
+
     Seen seen();
+
+    /**
+     * @param seen works out what was seen, when it is asked for
+     */
+    static Read of(Origin origin, Supplier<Seen> seen) {
+      return new Read() {
+        @Override
+        public Origin origin() {
+          return origin;
+        }
+
+        @Override
+        public Seen seen() {
+          return seen.get();
+        }
+      };
+    }
   }
 }
