@@ -181,6 +181,30 @@ class TroubleTest {
   }
 
   @Test
+  void aStandbyIsNotFollowedAndOnePromotedIsFollowedAnew() throws Exception {
+    stopTraffic();
+    version.with("id", 1).only();
+    String timeline = ask("SELECT left(pg_walfile_name(pg_current_wal_lsn()), 8)");
+    Path signal = server.directory().resolve("data").resolve("standby.signal");
+    server.restart(Stop.FAST, () -> write(signal));
+    Waiting.until("the feed is lost", () -> state() == FeedMeters.State.LOST);
+    assertThat(ask("SELECT pg_is_in_recovery()")).isEqualTo("t");
+    run("SELECT pg_promote()");
+    Waiting.until("the feed is back", () -> state() == FeedMeters.State.LIVE);
+    assertThat(ask("SELECT left(pg_walfile_name(pg_current_wal_lsn()), 8)")).isNotEqualTo(timeline);
+    assertThat(warm.feedMeters().orElseThrow().upheavals()).isPositive();
+    assertThat(version.with("id", 1).only().origin()).isEqualTo(Origin.LOADED);
+  }
+
+  private static void write(Path empty) {
+    try {
+      Files.createFile(empty);
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
+  }
+
+  @Test
   void aCommitThatTheServerLosesInACrashDoesNotStay() throws Exception {
     stopTraffic();
     server.restart(Stop.FAST, () -> {}); // all there was is on disk
