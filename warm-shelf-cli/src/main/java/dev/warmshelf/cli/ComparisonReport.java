@@ -20,7 +20,7 @@ final class ComparisonReport {
   private static final String NONE = "–";
 
   /** Medians of fewer say nothing. */
-  private static final int FEWEST_READS = 5;
+  private static final int FEWEST_READS = 20;
 
   private final Result result;
 
@@ -85,8 +85,8 @@ final class ComparisonReport {
     kept.queries()
         .forEach(
             (query, figures) -> {
-              Optional<BreakEven> times =
-                  breakEven(direct.queries().getOrDefault(query, new QueryFigures()), figures);
+              QueryFigures directly = direct.queries().getOrDefault(query, new QueryFigures());
+              Optional<BreakEven> times = breakEven(directly, figures);
               table.row(
                   List.of(
                       query,
@@ -99,18 +99,23 @@ final class ComparisonReport {
                       times
                           .map(t -> t.ratio() > 1 ? "never" : Text.percent(t.ratio()))
                           .orElse(NONE),
-                      verdict(times, figures)));
+                      verdict(directly, figures)));
             });
     return table.lines(indent);
   }
 
-  private static String verdict(Optional<BreakEven> times, QueryFigures figures) {
-    if (times.isEmpty()) {
+  /** From means over the same stream of requests: what a miss costs and a hit saves is in them. */
+  private static String verdict(QueryFigures direct, QueryFigures kept) {
+    if (direct.reads() < FEWEST_READS || kept.reads() < FEWEST_READS) {
       return "too few reads to tell";
-    } else if (figures.hitRatio() > times.get().ratio()) {
-      return "keep it: " + Text.times(times.get().gain(figures.hitRatio())) + " on average";
     }
-    return "this one loses: read it directly";
+    if (kept.hits().getTotalCount() == 0) {
+      return "never read again: nothing gained";
+    }
+    double gain = direct.meanNanos() / kept.meanNanos();
+    return gain > 1
+        ? "keep it: " + Text.times(gain) + " on average"
+        : "this one loses: read it directly";
   }
 
   /** From medians; empty unless there are reads of each kind. */

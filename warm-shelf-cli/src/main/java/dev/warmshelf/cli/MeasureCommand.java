@@ -113,7 +113,6 @@ final class MeasureCommand implements Callable<Integer> {
     } else {
       report.lines("").forEach(out::println);
       out.println();
-      out.println();
       report.queryLines("").forEach(out::println);
       out.println();
       report.conditions("").forEach(out::println);

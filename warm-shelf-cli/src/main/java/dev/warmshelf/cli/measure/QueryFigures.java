@@ -35,6 +35,14 @@ public final class QueryFigures {
     return hits.getTotalCount() + others.getTotalCount();
   }
 
+  /** The mean of all reads, in nanoseconds; 0 without reads. */
+  public double meanNanos() {
+    return reads() == 0
+        ? 0
+        : (hits.getMean() * hits.getTotalCount() + others.getMean() * others.getTotalCount())
+            / reads();
+  }
+
   /** Hits per read; 0 without reads. */
   public double hitRatio() {
     return reads() == 0 ? 0 : (double) hits.getTotalCount() / reads();
