@@ -190,6 +190,34 @@ class ValueLanesTest {
   }
 
   @Test
+  void aColumnThatGetsAnotherTypeTellsNothingApartUntilTheJournalKnows() throws Exception {
+    ShelvedQuery<Sold> sold = warm.query(SOLD).as(Sold.class);
+    sold.with("agent", 7).only();
+    database.run(
+        "ALTER TABLE booking DROP CONSTRAINT booking_agent_id_fkey;"
+            + "ALTER TABLE booking ALTER agent_id TYPE text USING agent_id::text");
+    Waiting.untilDelivered(warm);
+    ShelvedQuery<Sold> byText = warm.query(SOLD.replace(":agent", ":agent::text")).as(Sold.class);
+    assertThat(warm.query(SOLD).as(Sold.class).with("agent", "7").only().footprint().toString())
+        .isEqualTo("[public.booking]");
+    assertThat(byText.with("agent", 7).only().footprint().toString()).isEqualTo("[public.booking]");
+    assertThat(Journal.on(database.dataSource()).check().problems())
+        .anySatisfy(problem -> assertThat(problem).contains("public.booking", "changed its type"));
+    Journal.on(database.dataSource()).upgrade();
+    assertThat(Journal.on(database.dataSource()).check().problems()).isEmpty();
+    Waiting.until(
+        "the feed knows",
+        () ->
+            warm.query(SOLD)
+                .as(Sold.class)
+                .with("agent", "7")
+                .only()
+                .footprint()
+                .toString()
+                .contains("agent_id=7"));
+  }
+
+  @Test
   void whateverChangesKeptAnswersAreTheDatabases() throws Exception {
     long seed = Long.getLong("changes.seed", 1);
     SplittableRandom random = new SplittableRandom(seed);

@@ -73,9 +73,13 @@ record Coverage(Map<Lane, Table> tables) {
         Map<String, ValueKind> kinds = ColumnKinds.read(rows.getArray(5));
         Map<String, ValueKind> apart = new LinkedHashMap<>();
         for (int i = 1; i < arguments.length; i++) {
-          ValueKind kind = kinds.get(arguments[i]);
-          if (kind != null) {
-            apart.put(arguments[i], kind);
+          int mark = arguments[i].lastIndexOf(TriggerText.KIND_MARK);
+          if (mark > 0) {
+            String column = arguments[i].substring(0, mark);
+            ValueKind kind = kinds.get(column);
+            if (kind != null && arguments[i].substring(mark + 1).equals(kind.name())) {
+              apart.put(column, kind);
+            }
           }
         }
         tables.put(lane, new Table(Collections.unmodifiableMap(apart), rows.getString(4)));
