@@ -45,13 +45,6 @@ final class OwnWrites {
     }
   }
 
-  /** After a write that did not happen for sure. */
-  void withdraw(OwnWrite write) {
-    if (feed != null) {
-      feed.forget(write);
-    }
-  }
-
   /**
    * After a commit has returned, or nobody knows whether it happened.
    *

@@ -3,7 +3,6 @@ package dev.warmshelf.journal;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.key.ValueKind;
 import dev.warmshelf.postgres.ColumnKinds;
-import java.nio.charset.StandardCharsets;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -66,22 +65,20 @@ record Coverage(Map<Lane, Table> tables) {
         ResultSet rows = statement.executeQuery(ASK)) {
       while (rows.next()) {
         Lane lane = Lane.ofTable(rows.getString(1), rows.getString(2));
-        String[] arguments = new String(rows.getBytes(3), StandardCharsets.UTF_8).split("\0", -1);
-        if (!arguments[0].equals(lane.name())) {
+        TriggerArguments made = TriggerArguments.parse(rows.getBytes(3));
+        if (!made.lane().equals(lane.name())) {
           continue; // renamed, or put in another's place: its changes go by another name
         }
         Map<String, ValueKind> kinds = ColumnKinds.read(rows.getArray(5));
         Map<String, ValueKind> apart = new LinkedHashMap<>();
-        for (int i = 1; i < arguments.length; i++) {
-          int mark = arguments[i].lastIndexOf(TriggerText.KIND_MARK);
-          if (mark > 0) {
-            String column = arguments[i].substring(0, mark);
-            ValueKind kind = kinds.get(column);
-            if (kind != null && arguments[i].substring(mark + 1).equals(kind.name())) {
-              apart.put(column, kind);
-            }
-          }
-        }
+        made.columns()
+            .forEach(
+                (column, madeFor) -> {
+                  ValueKind kind = kinds.get(column);
+                  if (kind != null && madeFor.equals(kind.name())) {
+                    apart.put(column, kind);
+                  }
+                });
         tables.put(lane, new Table(Collections.unmodifiableMap(apart), rows.getString(4)));
       }
     }

@@ -163,12 +163,8 @@ public final class Journal {
         Statement statement = connection.createStatement();
         ResultSet rows = statement.executeQuery(FOLLOWED)) {
       while (rows.next()) {
-        String[] arguments = new String(rows.getBytes(2), StandardCharsets.UTF_8).split("\0", -1);
-        List<String> columns =
-            List.of(arguments).subList(1, Math.max(1, arguments.length - 1)).stream()
-                .map(column -> column.substring(0, column.lastIndexOf(TriggerText.KIND_MARK)))
-                .toList();
-        tables.add(new Followed(rows.getString(1), columns));
+        TriggerArguments made = TriggerArguments.parse(rows.getBytes(2));
+        tables.add(new Followed(rows.getString(1), List.copyOf(made.columns().keySet())));
       }
     }
     return tables;

@@ -22,9 +22,6 @@ final class TriggerText {
   /** So does one whose rows are in more groups. */
   static final int MOST_GROUPS = 256;
 
-  /** Between a column and its kind, in a trigger's arguments. */
-  static final char KIND_MARK = ':';
-
   /** What happens, and the transition tables (manual, CREATE TRIGGER) that show it. */
   private record Event(String name, List<String> tables, String referencing) {}
 
@@ -145,7 +142,8 @@ final class TriggerText {
     List<String> arguments = new ArrayList<>();
     arguments.add(literal(lane.name()));
     // With the kind that the function was written for: a column may get another type one day.
-    columns.forEach((column, kind) -> arguments.add(literal(column + KIND_MARK + kind)));
+    columns.forEach(
+        (column, kind) -> arguments.add(literal(TriggerArguments.column(column, kind))));
     StringBuilder text = new StringBuilder();
     text.append("DROP TRIGGER IF EXISTS warm_shelf_change ON %s;\n".formatted(name));
     for (Event event : EVENTS) {

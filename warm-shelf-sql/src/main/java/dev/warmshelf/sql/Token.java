@@ -27,6 +27,14 @@ record Token(Kind kind, String text, int position, int end) {
     return (kind == Kind.WORD || kind == Kind.PUNCTUATION) && text.equals(punctuationOrWord);
   }
 
+  /** How much deeper the tokens after this one are nested: 1, 0 or -1. */
+  int nesting() {
+    if (is("(") || is("[")) {
+      return 1;
+    }
+    return is(")") || is("]") ? -1 : 0;
+  }
+
   boolean isIdentifier() {
     return kind == Kind.WORD || kind == Kind.QUOTED_IDENTIFIER;
   }

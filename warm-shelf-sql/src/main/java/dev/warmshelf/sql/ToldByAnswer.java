@@ -179,7 +179,7 @@ final class ToldByAnswer {
     int end = -1;
     for (int i = 0; i < tokens.size(); i++) {
       Token token = tokens.get(i);
-      depth += token.is("(") || token.is("[") ? 1 : token.is(")") || token.is("]") ? -1 : 0;
+      depth += token.nesting();
       if (token.kind() != Token.Kind.WORD || isQualified(tokens, i)) {
         continue;
       }
@@ -244,7 +244,7 @@ final class ToldByAnswer {
     }
     for (; at < where; at++) {
       Token token = tokens.get(at);
-      depth += token.is("(") || token.is("[") ? 1 : token.is(")") || token.is("]") ? -1 : 0;
+      depth += token.nesting();
       if (depth == 0 && (token.is(",") || isJoinWord(at))) {
         return at;
       }
@@ -321,7 +321,7 @@ final class ToldByAnswer {
     int depth = 0;
     for (int i = at + 1; i < stop; i++) {
       Token token = tokens.get(i);
-      depth += token.is("(") || token.is("[") ? 1 : token.is(")") || token.is("]") ? -1 : 0;
+      depth += token.nesting();
       boolean word = depth == 0 && !isQualified(tokens, i);
       if (word && (token.is("or") || token.is("between") || token.is("case") || token.is("not"))) {
         return; // an AND need not join conjuncts then
@@ -387,7 +387,7 @@ final class ToldByAnswer {
     int start = tokens.get(1).is("all") ? 2 : 1;
     for (int i = start; i <= from; i++) {
       Token token = tokens.get(i);
-      depth += token.is("(") || token.is("[") ? 1 : token.is(")") || token.is("]") ? -1 : 0;
+      depth += token.nesting();
       if (i == from || (depth == 0 && token.is(","))) {
         List<Token> item = tokens.subList(start, i);
         if (item.get(item.size() - 1).text().equals("*")) {
