@@ -19,6 +19,7 @@ final class KeyMaker {
   private final Form form;
   private final ValuePlan plan;
   private final Recipe recipe;
+  private final List<String> parameterList;
   private final String[] parameters;
   private final String[] names;
   private final List<Supplier<? extends @Nullable Object>> added;
@@ -30,6 +31,7 @@ final class KeyMaker {
    */
   KeyMaker(String namespace, SqlStatement statement, Recipe recipe) {
     this.recipe = recipe;
+    this.parameterList = List.copyOf(statement.parameters());
     this.parameters = statement.parameters().toArray(new String[0]);
     for (String input : recipe.leftOut()) {
       if (statement.parameters().contains(input)) {
@@ -67,6 +69,10 @@ final class KeyMaker {
 
   String[] parameters() {
     return parameters;
+  }
+
+  List<String> parameterList() {
+    return parameterList;
   }
 
   boolean leavesOut(String input) {

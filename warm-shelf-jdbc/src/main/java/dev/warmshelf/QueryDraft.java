@@ -5,6 +5,8 @@ import dev.warmshelf.row.Mapper;
 import dev.warmshelf.sql.SqlStatement;
 import java.util.Arrays;
 import java.util.List;
+import java.util.Map;
+import org.jspecify.annotations.Nullable;
 
 /** A query in the making: its text is known, what its rows become is not yet. */
 public final class QueryDraft {
@@ -63,9 +65,20 @@ public final class QueryDraft {
    *     the statement
    */
   public <T> ShelvedQuery<T> as(Class<T> type) {
+    return as(Mapper.to(type));
+  }
+
+  /**
+   * Finishes the query: each row is an unmodifiable map from column label to value, for programs
+   * that do not know the columns beforehand. Such answers cannot be replaced by a {@link Write}.
+   */
+  public ShelvedQuery<Map<String, @Nullable Object>> asMaps() {
+    return as(Mapper.toMaps());
+  }
+
+  private <T> ShelvedQuery<T> as(Mapper<T> mapper) {
     warm.remember(statement);
     KeyMaker keys = new KeyMaker(warm.namespace(), statement, warm.recipeOf(shelf).and(recipe));
-    return new ShelvedQuery<>(
-        warm, warm.shelf(shelf), statement, declared, tags, keys, Mapper.to(type));
+    return new ShelvedQuery<>(warm, warm.shelf(shelf), statement, declared, tags, keys, mapper);
   }
 }

@@ -9,6 +9,7 @@ import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.Standing;
 import dev.warmshelf.shelf.Inquiry;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Words;
 import dev.warmshelf.sql.Verdict;
 import java.sql.Connection;
 import java.sql.SQLException;
@@ -139,21 +140,36 @@ public final class Question<T> {
     Verdict verdict = query.verdict();
     if (!(verdict instanceof Verdict.Keepable keepable)) {
       String why = ((Verdict.Refused) verdict).refusal().message();
-      return bypass(BypassReason.REFUSED, why, view);
+      return bypass(BypassReason.REFUSED, why, key, view);
     }
     Transaction inside = transaction;
     if (inside != null && inside.standing() != Standing.LIKE_OTHERS) {
-      return bypass(BypassReason.IN_TRANSACTION, inside.standing().label(), view);
+      return bypass(BypassReason.IN_TRANSACTION, inside.standing().label(), key, view);
     }
     return query.shelf().read(key, new Asking(keepable.lanes()), view);
   }
 
-  private <V> Reading<V> bypass(BypassReason reason, String why, Function<Answer, V> view)
+  private <V> Reading<V> bypass(BypassReason reason, String why, Key key, Function<Answer, V> view)
       throws SQLException {
-    return query
-        .shelf()
-        .<Answer, V, SQLException>bypass(
-            reason, why, () -> onConnection(query.loading()::alone), view);
+    return query.shelf().bypass(reason, why, key, new Around(), view);
+  }
+
+  /** What the shelf asks of this question when the answer is for its caller alone. */
+  private final class Around implements Inquiry<Answer, SQLException> {
+    @Override
+    public Footprint lanes() {
+      return Footprint.NOTHING;
+    }
+
+    @Override
+    public Answer load() throws SQLException {
+      return onConnection(query.loading()::alone);
+    }
+
+    @Override
+    public Words words() {
+      return asWords();
+    }
   }
 
   /** What the shelf asks of this question when it has no answer. */
@@ -202,6 +218,11 @@ public final class Question<T> {
     public long freshWithinNanos() {
       return freshWithinNanos;
     }
+
+    @Override
+    public Words words() {
+      return asWords();
+    }
   }
 
   /** What an answer to this question stands on, or nothing if such answers are not kept. */
@@ -211,6 +232,11 @@ public final class Question<T> {
       return Optional.of(asking.lanes(asking.lanes(), answer));
     }
     return Optional.empty();
+  }
+
+  private Words asWords() {
+    // The question may be given other values later.
+    return new Words(query.text(), query.keys().parameterList(), Arrays.asList(values.clone()));
   }
 
   ShelvedQuery<T> query() {

@@ -121,6 +121,11 @@ public final class ShelvedQuery<T> {
     return shelf;
   }
 
+  /** The statement as the engineer wrote it. */
+  public String text() {
+    return statement.text();
+  }
+
   /** The statement in normal form. */
   public String normalForm() {
     return statement.normalForm();

@@ -10,6 +10,7 @@ import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.postgres.PostgresCatalogue;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Recorder;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.Analyst;
 import dev.warmshelf.sql.Catalogue;
@@ -226,6 +227,14 @@ public final class WarmShelf implements AutoCloseable {
   /** What the feed has counted and how it is; empty without a feed. */
   public Optional<FeedMeters.Snapshot> feedMeters() {
     return Optional.ofNullable(feed).map(followed -> followed.meters().snapshot());
+  }
+
+  /**
+   * Has every question to any shelf told to this recorder from now on, in place of any before; null
+   * for none.
+   */
+  public void recordTo(@Nullable Recorder recorder) {
+    shelves.values().forEach(shelf -> shelf.recordTo(recorder));
   }
 
   /** Stops following the feed. Shelves stop serving once their tolerance has passed. */

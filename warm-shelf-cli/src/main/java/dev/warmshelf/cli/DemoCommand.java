@@ -2,6 +2,7 @@ package dev.warmshelf.cli;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.cli.text.Text;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;

@@ -5,15 +5,17 @@ import dev.warmshelf.Question;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.cli.measure.Comparison;
-import dev.warmshelf.cli.measure.Request;
+import dev.warmshelf.cli.measure.DatabaseWork;
 import dev.warmshelf.cli.measure.Result;
-import dev.warmshelf.cli.measure.StatementCounter;
+import dev.warmshelf.cli.report.ComparisonReport;
+import dev.warmshelf.cli.text.Text;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
 import java.math.BigDecimal;
 import java.sql.Connection;
@@ -23,6 +25,7 @@ import java.sql.Statement;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
+import java.util.Map;
 import javax.sql.DataSource;
 import org.HdrHistogram.Histogram;
 
@@ -32,6 +35,7 @@ final class DemoStory {
   private static final int PORT = 1;
   private static final double WRITES = 10;
   private static final Duration TTL = Duration.ofSeconds(5);
+  private static final Duration WARM_UP = Duration.ofSeconds(2);
 
   record Departure(
       int id,
@@ -113,17 +117,22 @@ final class DemoStory {
       statement.execute("UPDATE sailing SET version = version WHERE id = 1");
     }
     awaitPutOut(last);
-    StatementCounter counter =
-        StatementCounter.of(others, List.of(Request.departures(PORT, Scale.FIRST_DAY)))
+    DatabaseWork work =
+        DatabaseWork.of(
+                others,
+                List.of(
+                    new DatabaseWork.Sample(
+                        SqlStatement.of(Questions.DEPARTURES),
+                        Map.of("port", PORT, "day", Scale.FIRST_DAY))))
             .orElseThrow(() -> new IllegalStateException("the demo's database counts statements"));
     for (String which : List.of("first read ", "second read")) {
-      long before = counter.count();
+      long before = work.done().calls();
       long began = System.nanoTime();
       Reading<List<Departure>> reading = board(departures).list();
       long took = System.nanoTime() - began;
       say(
           "%s  %-6s  %8s   statements the database executed: %d",
-          which, reading.origin(), Text.nanos(took), counter.count() - before);
+          which, reading.origin(), Text.nanos(took), work.done().calls() - before);
       if (reading.origin() == Origin.KEPT) {
         stoodOn(reading);
       }
@@ -179,13 +188,15 @@ final class DemoStory {
 
   private boolean readersAndWriters(int seconds, int readers) throws Exception {
     DemoCommand.heading(screen, 5, "Readers and writers together, for " + seconds + " seconds");
-    Comparison.Settings settings = new Comparison.Settings(seconds, readers, WRITES, TTL, 1);
+    Comparison.Settings settings =
+        new Comparison.Settings(WARM_UP, Duration.ofSeconds(seconds), readers, 0, WRITES, TTL, 1);
     say("five ways take turns, with the same requests and the same writer, mostly of bookings:");
     say(
         "direct; kept for %d s whatever happens; kept until a table changes; until rows change that",
         TTL.toSeconds());
     say("the question names; until rows change that the answer shows");
-    Result result = MeasureCommand.comparison(pool, settings, screen).run();
+    Result result =
+        MeasureCommand.comparison(pool, MeasureCommand.demoWorkload(), settings, screen).run();
     screen.clear();
     screen.line("");
     ComparisonReport report = new ComparisonReport(result);

@@ -3,6 +3,7 @@ package dev.warmshelf.cli;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.SerializationFeature;
 import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.cli.text.Text;
 import dev.warmshelf.journal.Checkup;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.key.Lane;

@@ -3,6 +3,7 @@ package dev.warmshelf.cli;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.cli.text.Text;
 import dev.warmshelf.feed.Batch;
 import dev.warmshelf.feed.Change;
 import dev.warmshelf.feed.FeedException;

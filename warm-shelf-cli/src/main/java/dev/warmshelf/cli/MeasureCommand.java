@@ -6,11 +6,24 @@ import com.fasterxml.jackson.databind.SerializationFeature;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.cli.measure.Comparison;
 import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.cli.measure.Workload;
+import dev.warmshelf.cli.measure.WorkloadException;
+import dev.warmshelf.cli.measure.WorkloadFile;
+import dev.warmshelf.cli.report.ComparisonFields;
+import dev.warmshelf.cli.report.ComparisonReport;
+import dev.warmshelf.cli.report.ReportPage;
+import dev.warmshelf.scenario.SkerryLine;
+import java.awt.AWTError;
+import java.io.IOException;
 import java.io.PrintWriter;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.sql.SQLException;
 import java.time.Duration;
+import java.util.Locale;
 import java.util.concurrent.Callable;
 import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
@@ -20,35 +33,60 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "measure",
     mixinStandardHelpOptions = true,
+    sortOptions = false,
     description =
-        "Compares direct reads with kept ones on the demo's tables, while others write. It writes"
-            + " made-up bookings there; --writes 0 only reads.",
+        "Compares direct reads with kept ones, while others write: hit ratio, latency, the"
+            + " database's work, exact staleness. It asks and writes what a workload file says;"
+            + " without one the demo's, on the demo's tables.",
     footer = {
       "",
+      "It writes to the database what the workload's changes say; --writes 0 only reads.",
       "User and password come from SHELF_DB_USER and SHELF_DB_PASSWORD, or are asked for.",
       "",
       "Example: first 'shelf demo --keep' in another terminal, then with the URL it prints",
       "  SHELF_DB_USER=postgres SHELF_DB_PASSWORD= \\",
-      "    shelf measure --db jdbc:postgresql://localhost:5432/skerry --seconds 20",
+      "    shelf measure --db jdbc:postgresql://localhost:5432/skerry --seconds 60 \\",
+      "    --report measured.html",
+      "",
+      "Example: a workload of your own",
+      "  shelf measure --print-workload > workload.yaml",
+      "  shelf measure --db URL --workload workload.yaml --rate 200",
       "",
       "Ctrl-C ends the run early and reports what has been measured by then."
     })
 final class MeasureCommand implements Callable<Integer> {
-  static final int CONNECTIONS_BESIDE_READERS = 8;
+  static final int CONNECTIONS_BESIDE_READERS = 9;
+  private static final int SHARE_OF_WARM_UP = 10;
 
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
   private CommandSpec spec;
 
-  @Option(names = "--db", required = true, paramLabel = "URL", description = "A JDBC URL.")
-  @SuppressWarnings("NullAway.Init") // required
-  private String url;
+  @Option(names = "--db", paramLabel = "URL", description = "A JDBC URL.")
+  private @Nullable String url;
+
+  @Option(
+      names = "--workload",
+      paramLabel = "FILE",
+      description = "What to ask and to write (YAML). Default: the demo's.")
+  private @Nullable Path workloadFile;
+
+  @Option(
+      names = "--print-workload",
+      description = "Print the demo's workload file, to begin one of your own with.")
+  private boolean printWorkload;
 
   @Option(
       names = "--seconds",
       paramLabel = "N",
-      description = "How long in all. Default: ${DEFAULT-VALUE}.")
+      description = "How long to measure in all. Default: ${DEFAULT-VALUE}.")
   private int seconds = 20;
+
+  @Option(
+      names = "--warm-up",
+      paramLabel = "N",
+      description = "Seconds before that, not counted. Default: a tenth of --seconds, at least 2.")
+  private @Nullable Integer warmUp;
 
   @Option(
       names = "--readers",
@@ -57,10 +95,18 @@ final class MeasureCommand implements Callable<Integer> {
   private int readers = 4;
 
   @Option(
+      names = "--rate",
+      paramLabel = "N",
+      description =
+          "Reads a second, each due at its own moment, from which its latency counts. Default: the"
+              + " workload's; 0 is as fast as can be.")
+  private @Nullable Double rate;
+
+  @Option(
       names = "--writes",
       paramLabel = "N",
-      description = "Commits a second meanwhile. Default: ${DEFAULT-VALUE}.")
-  private double writes = 1;
+      description = "Commits a second meanwhile. Default: the workload's.")
+  private @Nullable Double writes;
 
   @Option(
       names = "--ttl",
@@ -75,42 +121,104 @@ final class MeasureCommand implements Callable<Integer> {
       description = "Of the requests and writes. Default: ${DEFAULT-VALUE}.")
   private long seed = 1;
 
-  @Option(names = "--json", description = "Print JSON instead of a table.")
+  @Option(names = "--json", description = "Print JSON instead of tables.")
   private boolean json;
+
+  @Option(
+      names = "--csv",
+      description = "Print CSV instead of tables: a line for each way, and each query in it.")
+  private boolean csv;
+
+  @Option(
+      names = "--report",
+      paramLabel = "FILE",
+      description = "Write an HTML page with tables and plots; it needs nothing beside it.")
+  private @Nullable Path page;
+
+  @Option(names = "--plots", paramLabel = "DIRECTORY", description = "Write each plot as a PNG.")
+  private @Nullable Path plots;
 
   @Override
   public Integer call() throws Exception {
-    requireAtLeast("--seconds", seconds, 1);
-    requireAtLeast("--readers", readers, 1);
-    requireAtLeast("--writes", writes, 0);
-    requireAtLeast("--ttl", ttl, 1);
+    if (printWorkload) {
+      spec.commandLine().getOut().print(SkerryLine.workload());
+      spec.commandLine().getOut().flush();
+      return 0;
+    }
+    if (url == null) {
+      throw new Failure("No database is given: add --db jdbc:postgresql://HOST:PORT/DATABASE.");
+    }
+    if (json && csv) {
+      throw new Failure("Give one of --json and --csv.");
+    }
+    requireWritable(page);
+    Workload workload = workload();
+    Comparison.Settings settings = settings(workload);
     Screen progress = new Screen(spec.commandLine().getErr());
     try (HikariDataSource pool =
         DatabaseOptions.pool(url, readers + CONNECTIONS_BESIDE_READERS, System.getenv())) {
-      Comparison comparison =
-          comparison(
-              pool,
-              new Comparison.Settings(seconds, readers, writes, Duration.ofSeconds(ttl), seed),
-              progress);
+      Comparison comparison = comparison(pool, workload, settings, progress);
       try (Interrupts ignored = Interrupts.first(comparison::stop)) {
         Result result = comparison.run();
         progress.clear();
         report(result);
+        draw(result, progress);
         result.faults().forEach(fault -> progress.line("shelf: " + fault + "."));
         return result.faults().isEmpty() ? 0 : 1;
       }
+    } catch (WorkloadException e) {
+      throw new Failure(nameOfWorkload() + ", " + e.getMessage(), e);
     }
+  }
+
+  private Comparison.Settings settings(Workload workload) throws Failure {
+    requireAtLeast("--seconds", seconds, 1);
+    requireAtLeast("--readers", readers, 1);
+    requireAtLeast("--ttl", ttl, 1);
+    int warming = warmUp == null ? Math.max(2, seconds / SHARE_OF_WARM_UP) : warmUp;
+    requireAtLeast("--warm-up", warming, 0);
+    double reading = rate == null ? workload.readsPerSecond() : rate;
+    requireAtLeast("--rate", reading, 0);
+    double writing = writes == null ? workload.writesPerSecond() : writes;
+    requireAtLeast("--writes", writing, 0);
+    return new Comparison.Settings(
+        Duration.ofSeconds(warming),
+        Duration.ofSeconds(seconds),
+        readers,
+        reading,
+        writing,
+        Duration.ofSeconds(ttl),
+        seed);
+  }
+
+  private Workload workload() throws Failure {
+    if (workloadFile == null) {
+      return demoWorkload();
+    }
+    try {
+      return WorkloadFile.read(Files.readString(workloadFile));
+    } catch (WorkloadException e) {
+      throw new Failure(workloadFile + ", " + e.getMessage(), e);
+    } catch (IOException e) {
+      throw new Failure(workloadFile + " cannot be read: " + e + ".", e);
+    }
+  }
+
+  private String nameOfWorkload() {
+    return workloadFile == null ? "The demo's workload" : workloadFile.toString();
   }
 
   private void report(Result result) throws JsonProcessingException {
     PrintWriter out = spec.commandLine().getOut();
-    ComparisonReport report = new ComparisonReport(result);
     if (json) {
       out.println(
           new ObjectMapper()
               .enable(SerializationFeature.INDENT_OUTPUT)
-              .writeValueAsString(report.fields()));
+              .writeValueAsString(new ComparisonFields(result).all()));
+    } else if (csv) {
+      out.print(new ComparisonFields(result).csv());
     } else {
+      ComparisonReport report = new ComparisonReport(result);
       report.lines("").forEach(out::println);
       out.println();
       report.queryLines("").forEach(out::println);
@@ -120,13 +228,60 @@ final class MeasureCommand implements Callable<Integer> {
     out.flush();
   }
 
+  /** After the tables are out: what was measured is not lost if a page cannot be written. */
+  private void draw(Result result, Screen screen) throws Failure {
+    if (page == null && plots == null) {
+      return;
+    }
+    try {
+      ReportPage drawn = new ReportPage(result);
+      if (page != null) {
+        drawn.writePage(page);
+        screen.line("written: " + page);
+      }
+      if (plots != null) {
+        drawn.writePlots(plots).forEach(file -> screen.line("written: " + file));
+      }
+    } catch (IOException e) {
+      throw new Failure("The report cannot be written: " + e + ".", e);
+    } catch (LinkageError | InternalError | AWTError e) {
+      throw new Failure(
+          "This Java cannot draw ("
+              + e
+              + "). Plots need the fonts of the machine: install fontconfig and a font.",
+          e);
+    }
+  }
+
+  /** Says before the run, not after it, that there is nowhere to write. */
+  private static void requireWritable(@Nullable Path file) throws Failure {
+    if (file != null) {
+      Path directory = file.toAbsolutePath().getParent();
+      if (directory == null || !Files.isWritable(directory) || Files.isDirectory(file)) {
+        throw new Failure(
+            "The report cannot be written to "
+                + file
+                + ": no such directory, or not"
+                + " writable.");
+      }
+    }
+  }
+
+  /** The workload that ships with the demo. */
+  static Workload demoWorkload() {
+    return WorkloadFile.read(SkerryLine.workload());
+  }
+
   /** A comparison that tells a screen how far it is. */
-  static Comparison comparison(DataSource pool, Comparison.Settings settings, Screen progress)
+  static Comparison comparison(
+      DataSource pool, Workload workload, Comparison.Settings settings, Screen progress)
       throws SQLException {
-    return Comparison.on(
+    return Comparison.of(
         pool,
+        workload,
         settings,
-        (way, done, all) -> progress.status("round " + (done + 1) + " of " + all + ": " + way));
+        (what, share) ->
+            progress.status(String.format(Locale.ROOT, "%3.0f %%  %s", 100 * share, what)));
   }
 
   static void requireAtLeast(String option, double value, double least) throws Failure {

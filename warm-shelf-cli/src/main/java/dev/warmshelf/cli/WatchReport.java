@@ -3,6 +3,8 @@ package dev.warmshelf.cli;
 import dev.warmshelf.cli.WatchCommand.Counts;
 import dev.warmshelf.cli.WatchCommand.FeedState;
 import dev.warmshelf.cli.WatchCommand.Look;
+import dev.warmshelf.cli.text.Text;
+import dev.warmshelf.cli.text.TextTable;
 import java.time.LocalTime;
 import java.time.ZoneId;
 import java.time.temporal.ChronoUnit;

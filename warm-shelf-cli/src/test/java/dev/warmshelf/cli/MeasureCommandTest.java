@@ -7,22 +7,37 @@ import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.cli.measure.Comparison;
 import dev.warmshelf.cli.measure.Figures;
 import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.cli.report.ComparisonFields;
+import dev.warmshelf.cli.report.ComparisonReport;
+import dev.warmshelf.cli.report.ReportPage;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.postgres.PostgresCatalogue;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
+import java.awt.image.BufferedImage;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.Statement;
 import java.time.Duration;
+import java.util.HashSet;
+import java.util.List;
 import java.util.Map;
+import java.util.Set;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+import javax.imageio.ImageIO;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
 
 class MeasureCommandTest {
   private static LocalPostgres server;
+
+  @TempDir private static Path directory;
 
   @BeforeAll
   static void start() throws Exception {
@@ -42,20 +57,77 @@ class MeasureCommandTest {
 
   @Test
   void directReadsAreNeverStaleAndKeptOnesOnlyLate() throws Exception {
-    Result result = measure(new Comparison.Settings(10, 3, 50, Duration.ofSeconds(1), 7));
+    Result result = measure(settings(0, 50));
     assertThat(result.faults()).isEmpty();
-    assertThat(result.commits()).isPositive();
+    assertThat(result.commits()).isNotEmpty();
     Figures direct = result.ways().get(0);
     assertThat(direct.stale()).isZero();
-    assertThat(direct.countedDatabaseReads()).hasValue(direct.reads());
+    assertThat(direct.work().orElseThrow().calls()).isEqualTo(direct.reads());
+    assertThat(direct.work().orElseThrow().rows()).isGreaterThan(direct.reads());
+    assertThat(direct.work().orElseThrow().buffersFound()).isPositive();
     for (Figures kept : result.ways().subList(1, 5)) {
       assertThat(kept.never()).isZero();
       assertThat(kept.hitRatio().orElseThrow()).isPositive();
-      assertThat(kept.countedDatabaseReads()).hasValue(kept.ownDatabaseReads());
+      assertThat(kept.work().orElseThrow().calls()).isEqualTo(kept.ownDatabaseReads());
+      assertThat(kept.savedNanos()).isPositive();
+      assertThat(kept.bytesHeld()).isPositive();
       assertThat(kept.ownDatabaseReads()).isLessThan(kept.reads());
     }
     assertThat(new ComparisonReport(result).lines("").get(0))
         .contains("direct", "TTL only", "table lanes", "value lanes", "answer lanes");
+    assertThat(result.verdict("notices").words())
+        .contains("an index on notice (port_id) would make the direct read cheaper");
+    assertThat(result.indexes()).containsOnlyKeys("notices");
+    pageAndPlotsStandAlone(result);
+    everyWayAndQueryHasALineOfCsv(result);
+  }
+
+  private static void pageAndPlotsStandAlone(Result result) throws Exception {
+    Path page = directory.resolve("page.html");
+    new ReportPage(result).writePage(page);
+    String html = Files.readString(page);
+    assertThat(html).contains("Measured: Skerry Line", "keep it: ", "request stream");
+    assertThat(html.split("<figure>", -1)).hasSize(6);
+    assertThat(html).doesNotContain("{{", "rgb(", "<script", "href=\"http", "src=", "@import");
+    Matcher ids = Pattern.compile("\\bid=\"([^\"]*)\"").matcher(html);
+    Set<String> seen = new HashSet<>();
+    while (ids.find()) {
+      assertThat(seen.add(ids.group(1))).as(ids.group(1) + " once").isTrue();
+    }
+    List<Path> plots = new ReportPage(result).writePlots(directory.resolve("plots"));
+    assertThat(plots).hasSize(5);
+    for (Path plot : plots) {
+      BufferedImage image = ImageIO.read(plot.toFile());
+      Set<Integer> colours = new HashSet<>();
+      for (int x = 0; x < image.getWidth(); x += 2) {
+        for (int y = 0; y < image.getHeight(); y += 2) {
+          colours.add(image.getRGB(x, y));
+        }
+      }
+      assertThat(colours).as("colours of " + plot).hasSizeGreaterThan(10);
+    }
+  }
+
+  private static void everyWayAndQueryHasALineOfCsv(Result result) {
+    List<String> lines = new ComparisonFields(result).csv().lines().toList();
+    int queries = result.ways().stream().mapToInt(way -> way.queries().size()).sum();
+    assertThat(lines).hasSize(1 + 5 + queries);
+    assertThat(lines.get(0)).startsWith("way,query,reads,hits,hit_ratio");
+    assertThat(lines.get(1)).startsWith("direct,," + result.direct().reads() + ",0,0.0,");
+  }
+
+  @Test
+  void anOpenLoopAsksAtItsRateAndTwoRunsAskTheSame() throws Exception {
+    Result one = measure(settings(100, 5));
+    assertThat(one.faults()).isEmpty();
+    for (Figures way : one.ways()) {
+      // 100 a second for two rounds of a second: about 200, at random (sigma 14).
+      assertThat(way.reads() + way.notAsked()).as(way.way()).isBetween(130L, 270L);
+    }
+    Result two = measure(settings(100, 0));
+    assertThat(two.digest()).isEqualTo(one.digest());
+    assertThat(two.commits()).isEmpty();
+    assertThat(measure(settings(0, 0)).digest()).isNotEqualTo(one.digest());
   }
 
   @Test
@@ -75,7 +147,7 @@ class MeasureCommandTest {
             END LOOP; END $$""");
     }
     try {
-      Result result = measure(new Comparison.Settings(10, 3, 200, Duration.ofSeconds(1), 7));
+      Result result = measure(settings(0, 200));
       assertThat(result.ways().get(0).stale()).isZero();
       assertThat(result.ways().get(4).never()).isPositive();
       assertThat(result.faults()).anySatisfy(f -> assertThat(f).contains("a footprint is wrong"));
@@ -88,8 +160,14 @@ class MeasureCommandTest {
     HikariConfig config = new HikariConfig();
     config.setDataSource(server.dataSource("postgres"));
     try (HikariDataSource pool = DatabaseOptions.pool(config, settings.readers() + 8)) {
-      return Comparison.on(pool, settings, (way, done, all) -> {}).run();
+      return Comparison.of(pool, MeasureCommand.demoWorkload(), settings, (what, share) -> {})
+          .run();
     }
+  }
+
+  private static Comparison.Settings settings(double reads, double writes) {
+    return new Comparison.Settings(
+        Duration.ofSeconds(1), Duration.ofSeconds(10), 3, reads, writes, Duration.ofSeconds(1), 7);
   }
 
   @Test

@@ -56,6 +56,11 @@ public final class Footprint {
     return hashes[index];
   }
 
+  /** About how many bytes the footprint takes in memory, with its lanes. */
+  public long bytes() {
+    return 24 + (long) hashes.length * (8 + 8) + lanes.stream().mapToLong(Lane::bytes).sum();
+  }
+
   @Override
   public boolean equals(Object other) {
     return other instanceof Footprint that && lanes.equals(that.lanes);

@@ -76,6 +76,11 @@ public final class Key {
     return digest().substring(0, SHORT_DIGEST_DIGITS);
   }
 
+  /** About how many bytes the key takes in memory, without the form that it shares with others. */
+  public long bytes() {
+    return 24L + 16 + values.length;
+  }
+
   @Override
   public boolean equals(Object other) {
     return this == other

@@ -66,6 +66,11 @@ public final class Lane implements Comparable<Lane> {
     return new Lane(name + "." + group);
   }
 
+  /** About how many bytes the lane takes in memory. */
+  public long bytes() {
+    return 24L + 40 + name.length();
+  }
+
   public String name() {
     return name;
   }

@@ -2,8 +2,11 @@ package dev.warmshelf.meter;
 
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.OptionalLong;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.atomic.AtomicInteger;
+import java.util.concurrent.atomic.AtomicLong;
 
 /**
  * What writers have committed in a measured run, so that readers can tell exactly how stale an
@@ -16,6 +19,52 @@ import java.util.concurrent.ConcurrentHashMap;
  */
 public final class CommitLedger<S> {
   private final ConcurrentHashMap<S, Notes> scopes = new ConcurrentHashMap<>();
+  private final AtomicInteger underWay = new AtomicInteger();
+  private final AtomicLong notes = new AtomicLong();
+
+  /**
+   * Says that a commit is about to be sent. From here until {@link #commitIsOver()} its notes may
+   * still come, though it has returned.
+   */
+  public void commitBegins() {
+    underWay.incrementAndGet();
+  }
+
+  /** Says that a commit has returned, or failed, and that all its notes are made. */
+  public void commitIsOver() {
+    notes.incrementAndGet();
+    underWay.decrementAndGet();
+  }
+
+  /**
+   * Whether every commit that has returned by now is noted. Asked after a read, it tells whether
+   * the read's staleness is known for certain; if not, ask for it later.
+   */
+  public boolean isSettled() {
+    return underWay.get() == 0;
+  }
+
+  /** Grows with each commit; while it stands still, {@link #firstMissed} says the same. */
+  public long sequence() {
+    return notes.get();
+  }
+
+  /**
+   * When the first commit returned, of those noted so far, that an answer misses.
+   *
+   * @param seen the version of each scope in the answer
+   * @return on the monotonic clock; empty if the answer misses none
+   */
+  public OptionalLong firstMissed(Map<? extends S, Long> seen) {
+    long first = Long.MAX_VALUE;
+    for (Map.Entry<? extends S, Long> each : seen.entrySet()) {
+      Notes noted = scopes.get(each.getKey());
+      if (noted != null) {
+        first = Math.min(first, noted.firstAbove(each.getValue()));
+      }
+    }
+    return first == Long.MAX_VALUE ? OptionalLong.empty() : OptionalLong.of(first);
+  }
 
   /**
    * Notes a commit, after it has returned.
@@ -36,8 +85,10 @@ public final class CommitLedger<S> {
    * @return the age in nanoseconds, or empty if the answer misses nothing
    */
   public OptionalLong staleness(S scope, long seenVersion, long readBeganNanos) {
-    Notes notes = scopes.get(scope);
-    return notes == null ? OptionalLong.empty() : notes.staleness(seenVersion, readBeganNanos);
+    OptionalLong missed = firstMissed(Map.of(scope, seenVersion));
+    return missed.isPresent() && missed.getAsLong() < readBeganNanos
+        ? OptionalLong.of(readBeganNanos - missed.getAsLong())
+        : OptionalLong.empty();
   }
 
   private record Note(long version, long returnedNanos) {}
@@ -54,15 +105,13 @@ public final class CommitLedger<S> {
       notes.add(at, new Note(version, returnedNanos));
     }
 
-    synchronized OptionalLong staleness(long seenVersion, long readBeganNanos) {
-      OptionalLong worst = OptionalLong.empty();
-      for (int i = notes.size() - 1; i >= 0 && notes.get(i).version() > seenVersion; i--) {
-        long age = readBeganNanos - notes.get(i).returnedNanos();
-        if (age > 0 && (worst.isEmpty() || age > worst.getAsLong())) {
-          worst = OptionalLong.of(age);
-        }
+    /** When the first commit above this version returned; {@link Long#MAX_VALUE} for none. */
+    synchronized long firstAbove(long version) {
+      long first = Long.MAX_VALUE;
+      for (int i = notes.size() - 1; i >= 0 && notes.get(i).version() > version; i--) {
+        first = Math.min(first, notes.get(i).returnedNanos());
       }
-      return worst;
+      return first;
     }
   }
 }

@@ -1,6 +1,7 @@
 package dev.warmshelf.meter;
 
 import java.util.EnumMap;
+import java.util.HashMap;
 import java.util.Map;
 import java.util.concurrent.ThreadLocalRandom;
 import java.util.concurrent.TimeUnit;
@@ -24,6 +25,7 @@ public final class Meters {
   private static final int DIGITS = 3;
 
   private final LongAdder hits = new LongAdder();
+  private final LongAdder spared = new LongAdder();
   private final LongAdder misses = new LongAdder();
   private final LongAdder joined = new LongAdder();
   private final LongAdder fills = new LongAdder();
@@ -54,8 +56,12 @@ public final class Meters {
     return (ThreadLocalRandom.current().nextInt() & (HITS_PER_TIMING - 1)) == 0;
   }
 
-  public void hit() {
+  /**
+   * @param loadNanos how long the answer took to load: what the hit has spared
+   */
+  public void hit(long loadNanos) {
     hits.increment();
+    spared.add(loadNanos);
   }
 
   public void hitTook(long nanos) {
@@ -138,6 +144,7 @@ public final class Meters {
     audits.forEach((finding, count) -> findings.put(finding, count.sum()));
     return new Snapshot(
         hits.sum(),
+        spared.sum(),
         misses.sum(),
         joined.sum(),
         Map.copyOf(reasons),
@@ -158,6 +165,7 @@ public final class Meters {
   /**
    * The counts at a moment. Latencies are in nanoseconds, copies that the caller may keep.
    *
+   * @param sparedNanos the load times of the answers that the hits gave, summed over the hits
    * @param joined of the misses, those that cost no database read
    * @param invalidated entries found out of date when looked up or evicted
    * @param wasted fills that were never read
@@ -169,6 +177,7 @@ public final class Meters {
    */
   public record Snapshot(
       long hits,
+      long sparedNanos,
       long misses,
       long joined,
       Map<BypassReason, Long> bypasses,
@@ -193,6 +202,49 @@ public final class Meters {
     /** Hits per lookup, or 0 before the first lookup. */
     public double hitRatio() {
       return lookups() == 0 ? 0 : (double) hits / lookups();
+    }
+
+    /**
+     * What the hits have saved their callers, in nanoseconds: the load times they spared, less what
+     * the hits took, which is known from those that were timed. Below zero where hits cost more.
+     */
+    public long timeSavedNanos() {
+      double hit = hitLatency.getTotalCount() == 0 ? 0 : hitLatency.getMean();
+      return sparedNanos - Math.round(hits * hit);
+    }
+
+    /** What has been counted and timed since an earlier snapshot of the same meters. */
+    public Snapshot since(Snapshot earlier) {
+      return new Snapshot(
+          hits - earlier.hits,
+          sparedNanos - earlier.sparedNanos,
+          misses - earlier.misses,
+          joined - earlier.joined,
+          less(bypasses, earlier.bypasses),
+          fills - earlier.fills,
+          loadFailures - earlier.loadFailures,
+          invalidated - earlier.invalidated,
+          expired - earlier.expired,
+          evicted - earlier.evicted,
+          wasted - earlier.wasted,
+          outAtBirth - earlier.outAtBirth,
+          writtenThrough - earlier.writtenThrough,
+          needless - earlier.needless,
+          less(audits, earlier.audits),
+          less(loadLatency, earlier.loadLatency),
+          less(hitLatency, earlier.hitLatency));
+    }
+
+    private static <K> Map<K, Long> less(Map<K, Long> now, Map<K, Long> before) {
+      Map<K, Long> since = new HashMap<>(now);
+      before.forEach((what, count) -> since.merge(what, -count, Long::sum));
+      return Map.copyOf(since);
+    }
+
+    private static Histogram less(Histogram now, Histogram before) {
+      Histogram since = now.copy();
+      since.subtract(before);
+      return since;
     }
 
     /** How many audits found this. */

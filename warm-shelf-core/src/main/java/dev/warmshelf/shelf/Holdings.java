@@ -55,6 +55,10 @@ final class Holdings {
     return store.size();
   }
 
+  void forEach(Consumer<Entry> visitor) {
+    store.forEach(visitor);
+  }
+
   /** Whether anything is held under the key, fresh or not. */
   boolean holds(Key key) {
     return store.get(key) != null;

@@ -56,6 +56,11 @@ public interface Inquiry<A extends @Nullable Object, X extends Exception> {
     return null;
   }
 
+  /** The question as it was asked, for a recording; null if it is no query. */
+  default @Nullable Words words() {
+    return null;
+  }
+
   /** An inquiry whose lanes are all known. */
   static <A extends @Nullable Object, X extends Exception> Inquiry<A, X> of(
       Footprint lanes, Loader<? extends A, X> loader) {

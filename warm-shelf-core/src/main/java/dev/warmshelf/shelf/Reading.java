@@ -66,6 +66,13 @@ public final class Reading<V extends @Nullable Object> {
     return Duration.ofNanos(ageNanos);
   }
 
+  /**
+   * How long the answer took to load, whoever loaded it; zero for one that went around the shelf.
+   */
+  public Duration loadTime() {
+    return Duration.ofNanos(loadNanos());
+  }
+
   /** How long the answer may still be served; empty if it has no TTL or is not kept. */
   public Optional<Duration> remainingTtl() {
     return entry == null || entry.lifetimeNanos() == Long.MAX_VALUE
@@ -92,6 +99,15 @@ public final class Reading<V extends @Nullable Object> {
    */
   public boolean holdsStill() {
     return board == null || entry == null || entry.isFresh(board);
+  }
+
+  /** {@link #loadTime()} in nanoseconds. */
+  public long loadNanos() {
+    return entry == null ? 0 : entry.loadNanos();
+  }
+
+  @Nullable Entry entry() {
+    return entry;
   }
 
   /** The lanes that the answer stands on; nothing for one that went around the shelf. */

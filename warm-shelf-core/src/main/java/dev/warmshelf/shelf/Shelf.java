@@ -5,6 +5,7 @@ import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.meter.Events;
@@ -13,6 +14,8 @@ import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Store;
 import java.time.Instant;
+import java.util.HashMap;
+import java.util.Map;
 import java.util.Objects;
 import java.util.concurrent.Callable;
 import java.util.concurrent.ConcurrentHashMap;
@@ -47,6 +50,7 @@ public final class Shelf implements AutoCloseable {
   private final long lossBoundNanos;
   private final @Nullable Auditor auditor;
   private final ConcurrentHashMap<Key, Flight> flights = new ConcurrentHashMap<>();
+  private volatile @Nullable Recorder recorder;
 
   /** What makes a kept answer trustworthy, apart from its TTL. */
   public enum Trust {
@@ -121,6 +125,25 @@ public final class Shelf implements AutoCloseable {
     return holdings.size();
   }
 
+  /** What is held, by kind of question. Looks at every entry. */
+  public Map<Form, Held> held() {
+    Map<Form, Held> held = new HashMap<>();
+    holdings.forEach(
+        entry ->
+            held.merge(
+                entry.key().form(),
+                new Held(1, entry.bytes().orElse(0)),
+                (some, one) -> some.and(one.bytes())));
+    return held;
+  }
+
+  /**
+   * Has every question told to this recorder from now on, in place of any before; null for none.
+   */
+  public void recordTo(@Nullable Recorder told) {
+    recorder = told;
+  }
+
   /**
    * The answer to a question: from the shelf if it is there and fresh, else from the database.
    *
@@ -145,7 +168,7 @@ public final class Shelf implements AutoCloseable {
     long now = time.coarseNanos();
     boolean lost = isFeedLost(watermark, now);
     if (lost && lossBoundNanos == 0) {
-      return bypass(BypassReason.FEED_LOST, BypassReason.FEED_LOST.label(), inquiry::load, view);
+      return bypass(BypassReason.FEED_LOST, BypassReason.FEED_LOST.label(), key, inquiry, view);
     }
     long bound = Math.min(inquiry.freshWithinNanos(), lost ? lossBoundNanos : Long.MAX_VALUE);
     Entry found;
@@ -158,17 +181,20 @@ public final class Shelf implements AutoCloseable {
       }
     } catch (RuntimeException e) {
       holdings.tellOnce("look up", e);
-      return bypass(BypassReason.SHELF_FAILED, "shelf failed: " + e, inquiry::load, view);
+      return bypass(BypassReason.SHELF_FAILED, "shelf failed: " + e, key, inquiry, view);
     }
     if (found == null || !usable || !isWithin(bound, found, watermark)) {
       boolean putOut = found != null && !usable && !found.isExpired(now);
-      return miss(key, inquiry, view, bound, putOut ? found : null);
+      Reading<V> reading = miss(key, inquiry, view, bound, putOut ? found : null);
+      record(key, inquiry, reading);
+      return reading;
     }
     Reading<V> reading = hit(found, now, watermark, view);
     Auditor sampling = auditor;
     if (sampling != null && sampling.picksThisHit()) {
       sampling.audit(found, comparison(found, inquiry));
     }
+    record(key, inquiry, reading);
     if (began != 0) {
       meters.hitTook(time.nanos() - began);
     }
@@ -257,17 +283,35 @@ public final class Shelf implements AutoCloseable {
    * A read that goes around the shelf. Counted with its reason; nothing is kept.
    *
    * @param detail the reason in words, for the reading
+   * @param key of the question, for those who record
+   * @param inquiry only its load is called
    */
   public <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
       Reading<V> bypass(
           BypassReason reason,
           String detail,
-          Loader<? extends A, X> loader,
+          Key key,
+          Inquiry<A, X> inquiry,
           Function<? super A, ? extends V> view)
           throws X {
     meters.bypass(reason);
-    Instant began = time.wall();
-    return Reading.direct(view.apply(loader.load()), began, detail);
+    Instant beganAt = time.wall();
+    Recorder told = recorder;
+    long began = told == null ? 0 : time.nanos();
+    A answer = inquiry.load();
+    if (told != null) {
+      long took = time.nanos() - began;
+      told.asked(name, key, inquiry.words(), Origin.DIRECT, took, answer);
+    }
+    return Reading.direct(view.apply(answer), beganAt, detail);
+  }
+
+  private void record(Key key, Inquiry<?, ?> inquiry, Reading<?> reading) {
+    Recorder told = recorder;
+    Entry entry = reading.entry();
+    if (told != null && entry != null) {
+      told.asked(name, key, inquiry.words(), reading.origin(), entry.loadNanos(), entry.value());
+    }
   }
 
   /** Ends the audits. The shelf goes on to serve. */
@@ -300,7 +344,7 @@ public final class Shelf implements AutoCloseable {
   private <A extends @Nullable Object, V extends @Nullable Object> Reading<V> hit(
       Entry entry, long now, @Nullable Watermark watermark, Function<? super A, ? extends V> view) {
     entry.use();
-    meters.hit();
+    meters.hit(entry.loadNanos());
     long age = Math.max(0, now - entry.filledNanos());
     Events.hit(name, entry.key(), age);
     return reading(entry, Origin.KEPT, age, watermark, view);

@@ -69,6 +69,11 @@ public final class BoundedStore implements Store {
   }
 
   @Override
+  public void forEach(Consumer<Entry> visitor) {
+    entries.values().forEach(visitor);
+  }
+
+  @Override
   public int size() {
     return entries.size();
   }

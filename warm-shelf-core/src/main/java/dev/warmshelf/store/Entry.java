@@ -5,6 +5,7 @@ import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
 import java.time.Instant;
 import java.util.Objects;
+import java.util.OptionalLong;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -14,6 +15,9 @@ import org.jspecify.annotations.Nullable;
  * wait for each other.
  */
 public final class Entry {
+  /** This object, its place in the store's map, and the moment of its load. */
+  private static final int OWN_BYTES = 104 + 32 + 24;
+
   private final Key key;
   private final @Nullable Object value;
   private final Footprint footprint;
@@ -104,6 +108,16 @@ public final class Entry {
   /** When the load began, on the monotonic clock. */
   public long loadBeganNanos() {
     return filledNanos - loadNanos;
+  }
+
+  /**
+   * About how many bytes the entry takes in memory, with its key and lanes; empty if the value does
+   * not tell.
+   */
+  public OptionalLong bytes() {
+    return value instanceof Content content
+        ? OptionalLong.of(content.bytes() + key.bytes() + footprint.bytes() + OWN_BYTES)
+        : OptionalLong.empty();
   }
 
   public boolean isExpired(long nowNanos) {

@@ -1,6 +1,7 @@
 package dev.warmshelf.store;
 
 import dev.warmshelf.key.Key;
+import java.util.function.Consumer;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -23,6 +24,9 @@ public interface Store {
    * @return whether it was there; among several callers at once, one is told so
    */
   boolean remove(Entry entry);
+
+  /** Visits the entries, in no order; those that come or go meanwhile may be missed. */
+  void forEach(Consumer<Entry> visitor);
 
   /** How many entries there are. */
   int size();

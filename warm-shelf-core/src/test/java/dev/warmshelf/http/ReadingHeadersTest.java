@@ -8,6 +8,7 @@ import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.shelf.Inquiry;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
@@ -40,7 +41,11 @@ class ReadingHeadersTest {
     Reading<String> direct =
         shelf(Policy.standard())
             .<String, String, RuntimeException>bypass(
-                BypassReason.REFUSED, "calls \"now()\\\" – at 5\n", () -> "x", value -> value);
+                BypassReason.REFUSED,
+                "calls \"now()\\\" – at 5\n",
+                Key.named("test", "key"),
+                Inquiry.of(Footprint.NOTHING, () -> "x"),
+                value -> value);
     assertThat(ReadingHeaders.cacheStatus("my shelf", direct))
         .isEqualTo("\"my shelf\"; fwd=bypass; detail=\"calls \\\"now()\\\\\\\"   at 5 \"");
     assertThat(ReadingHeaders.age(direct)).isEmpty();

@@ -9,9 +9,9 @@ class MetersTest {
 
   @Test
   void lookupsAreHitsAndMissesAndNothingElse() {
-    meters.hit();
-    meters.hit();
-    meters.hit();
+    meters.hit(0);
+    meters.hit(0);
+    meters.hit(0);
     meters.miss();
     meters.bypass(BypassReason.REFUSED);
     Meters.Snapshot snapshot = meters.snapshot();
@@ -49,7 +49,7 @@ class MetersTest {
   @Test
   void aSnapshotDoesNotMove() {
     Meters.Snapshot before = meters.snapshot();
-    meters.hit();
+    meters.hit(0);
     meters.loaded(5);
     assertThat(before.hits()).isZero();
     assertThat(before.loadLatency().getTotalCount()).isZero();

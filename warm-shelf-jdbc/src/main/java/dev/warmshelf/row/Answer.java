@@ -1,6 +1,7 @@
 package dev.warmshelf.row;
 
 import dev.warmshelf.key.Lanes;
+import dev.warmshelf.store.Content;
 import java.sql.Array;
 import java.sql.ResultSet;
 import java.sql.ResultSetMetaData;
@@ -18,6 +19,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.UUID;
+import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -27,10 +29,16 @@ import org.jspecify.annotations.Nullable;
  * <p>The last mapping to a type whose objects cannot be changed is remembered, so that a hit maps
  * nothing. The field is written without a lock: two threads may both map, and either result stands.
  */
-public final class Answer implements Lanes.Rows {
+public final class Answer implements Lanes.Rows, Content {
   private final List<String> columns;
   private final List<@Nullable Object[]> rows;
   private final boolean mayBeShared;
+  private final boolean holdsBytes;
+
+  /** Worked out when first asked for, by whoever asks: racing threads find the same. */
+  private volatile long bytes;
+
+  private volatile long fingerprint;
   private volatile @Nullable Mapped<?> lastMapped;
 
   private record Mapped<T>(Mapper<T> by, List<T> rows) {}
@@ -39,6 +47,8 @@ public final class Answer implements Lanes.Rows {
     this.columns = columns;
     this.rows = rows;
     this.mayBeShared = mayBeShared;
+    this.holdsBytes =
+        rows.stream().flatMap(Arrays::stream).anyMatch(value -> value instanceof byte[]);
   }
 
   /**
@@ -84,6 +94,28 @@ public final class Answer implements Lanes.Rows {
   @Override
   public int size() {
     return rows.size();
+  }
+
+  @Override
+  public int rows() {
+    return rows.size();
+  }
+
+  /** The rows as they are kept, and once more as they were mapped last. */
+  @Override
+  public long bytes() {
+    if (bytes == 0) {
+      bytes = Sizes.ofRows(columns, rows);
+    }
+    return bytes;
+  }
+
+  @Override
+  public long fingerprint() {
+    if (fingerprint == 0) {
+      fingerprint = Fingerprint.ofRows(columns, rows);
+    }
+    return fingerprint;
   }
 
   @Override
@@ -136,13 +168,13 @@ public final class Answer implements Lanes.Rows {
       List<T> mapped = (List<T>) last.rows();
       return mapped;
     }
-    int[] order = mapper.order(columns);
+    Function<@Nullable Object[], T> map = mapper.on(columns);
     List<T> mapped = new ArrayList<>(rows.size());
     for (@Nullable Object[] row : rows) {
-      mapped.add(mapper.map(row, order));
+      mapped.add(map.apply(row));
     }
     List<T> shared = Collections.unmodifiableList(mapped);
-    if (mapper.makesImmutable()) {
+    if (mapper.makesImmutable(holdsBytes)) {
       lastMapped = new Mapped<>(mapper, shared);
     }
     return shared;

@@ -1,6 +1,8 @@
 package dev.warmshelf.row;
 
 import java.util.List;
+import java.util.Map;
+import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -8,7 +10,14 @@ import org.jspecify.annotations.Nullable;
  *
  * @param <T> what a row becomes
  */
-public sealed interface Mapper<T> permits RecordMapper, ScalarMapper {
+public sealed interface Mapper<T> permits MapMapper, RecordMapper, ScalarMapper {
+  /**
+   * A mapper to maps from column label to value; arrays of bytes are copied. There is no way back.
+   */
+  static Mapper<Map<String, @Nullable Object>> toMaps() {
+    return new MapMapper();
+  }
+
   /**
    * A mapper to a record, by the names of its components, or to a single column's value.
    *
@@ -19,18 +28,11 @@ public sealed interface Mapper<T> permits RecordMapper, ScalarMapper {
   }
 
   /**
-   * Where in a row each argument of {@link #map} is found.
+   * What maps rows of these columns.
    *
-   * @throws MappingException if the columns do not fit the type
+   * @throws MappingException if the columns do not fit the type; the function, if a value does not
    */
-  int[] order(List<String> columns);
-
-  /**
-   * Maps one row.
-   *
-   * @throws MappingException if a value does not fit
-   */
-  T map(@Nullable Object[] row, int[] order);
+  Function<@Nullable Object[], T> on(List<String> columns);
 
   /** The columns of a row that {@link #row} makes. */
   List<String> columns();
@@ -42,6 +44,10 @@ public sealed interface Mapper<T> permits RecordMapper, ScalarMapper {
    */
   @Nullable Object[] row(T object);
 
-  /** Whether the objects made can be shared between callers. */
-  boolean makesImmutable();
+  /**
+   * Whether the objects made can be shared between callers.
+   *
+   * @param bytes whether the rows hold arrays of bytes
+   */
+  boolean makesImmutable(boolean bytes);
 }

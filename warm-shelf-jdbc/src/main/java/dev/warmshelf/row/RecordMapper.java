@@ -7,6 +7,7 @@ import java.lang.reflect.RecordComponent;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Locale;
+import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -33,17 +34,16 @@ final class RecordMapper<T> implements Mapper<T> {
   }
 
   @Override
-  public int[] order(List<String> columns) {
+  public Function<@Nullable Object[], T> on(List<String> columns) {
     int[] order = new int[components.length];
     for (int i = 0; i < order.length; i++) {
       order[i] = columnOf(components[i].getName(), columns);
     }
-    return order;
+    return row -> map(row, order);
   }
 
-  @Override
   @SuppressWarnings("unchecked")
-  public T map(@Nullable Object[] row, int[] order) {
+  private T map(@Nullable Object[] row, int[] order) {
     @Nullable Object[] arguments = new @Nullable Object[order.length];
     for (int i = 0; i < order.length; i++) {
       arguments[i] =
@@ -81,7 +81,7 @@ final class RecordMapper<T> implements Mapper<T> {
   }
 
   @Override
-  public boolean makesImmutable() {
+  public boolean makesImmutable(boolean bytes) {
     return immutable;
   }
 

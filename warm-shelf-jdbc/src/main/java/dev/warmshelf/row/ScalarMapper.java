@@ -1,6 +1,7 @@
 package dev.warmshelf.row;
 
 import java.util.List;
+import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
 /** Takes the value of a single column. A null stays null. */
@@ -13,7 +14,8 @@ final class ScalarMapper<T> implements Mapper<T> {
   }
 
   @Override
-  public int[] order(List<String> columns) {
+  @SuppressWarnings({"unchecked", "NullAway"}) // a scalar answer is as nullable as its column
+  public Function<@Nullable Object[], T> on(List<String> columns) {
     if (columns.size() != 1) {
       throw new MappingException(
           "A "
@@ -22,13 +24,7 @@ final class ScalarMapper<T> implements Mapper<T> {
               + columns
               + ". Ask for a record with these components instead.");
     }
-    return new int[] {0};
-  }
-
-  @Override
-  @SuppressWarnings({"unchecked", "NullAway"}) // a scalar answer is as nullable as its column
-  public T map(@Nullable Object[] row, int[] order) {
-    return (T) Conversion.convert(row[0], type, "the answer");
+    return row -> (T) Conversion.convert(row[0], type, "the answer");
   }
 
   @Override
@@ -42,7 +38,7 @@ final class ScalarMapper<T> implements Mapper<T> {
   }
 
   @Override
-  public boolean makesImmutable() {
+  public boolean makesImmutable(boolean bytes) {
     return Conversion.isImmutable(type);
   }
 }

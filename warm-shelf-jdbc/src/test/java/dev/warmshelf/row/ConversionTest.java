@@ -10,6 +10,7 @@ import java.time.Instant;
 import java.time.LocalDate;
 import java.time.OffsetDateTime;
 import java.util.List;
+import java.util.Map;
 import org.junit.jupiter.api.Test;
 
 class ConversionTest {
@@ -57,20 +58,37 @@ class ConversionTest {
     given[0] = 9;
     assertThat(kept).containsExactly(1, 2);
     assertThat(Conversion.isImmutable(byte[].class)).isFalse();
-    assertThat(Mapper.to(Pair.class).makesImmutable()).isTrue();
+    assertThat(Mapper.to(Pair.class).makesImmutable(false)).isTrue();
   }
 
   @Test
   void componentsAreFoundWhateverTheCaseAndUnderscores() {
     Mapper<Pair> mapper = Mapper.to(Pair.class);
-    int[] order = mapper.order(List.of("RIGHT", "more", "left_side"));
-    assertThat(mapper.map(new Object[] {7, "unused", "x"}, order)).isEqualTo(new Pair("x", 7));
-    assertThatThrownBy(() -> mapper.order(List.of("right", "left_side", "leftside")))
+    assertThat(
+            mapper.on(List.of("RIGHT", "more", "left_side")).apply(new Object[] {7, "unused", "x"}))
+        .isEqualTo(new Pair("x", 7));
+    assertThatThrownBy(() -> mapper.on(List.of("right", "left_side", "leftside")))
         .hasMessageContaining("Two columns could fill Pair.leftSide");
-    assertThatThrownBy(() -> mapper.order(List.of("right")))
+    assertThatThrownBy(() -> mapper.on(List.of("right")))
         .hasMessageContaining("No column fills Pair.leftSide");
-    assertThatThrownBy(() -> Mapper.to(String.class).order(List.of("a", "b")))
+    assertThatThrownBy(() -> Mapper.to(String.class).on(List.of("a", "b")))
         .hasMessageContaining("one column");
+  }
+
+  @Test
+  void mapsHaveEveryColumnAndCopyBytes() {
+    byte[] kept = {1, 2};
+    Map<String, Object> map =
+        Mapper.toMaps().on(List.of("a", "b")).apply(new Object[] {null, kept});
+    ((byte[]) map.get("b"))[0] = 9;
+    assertThat(kept).containsExactly(1, 2);
+    assertThat(map).containsKey("a").hasSize(2);
+    assertThatThrownBy(() -> map.put("c", 1)).isInstanceOf(UnsupportedOperationException.class);
+    assertThat(Mapper.toMaps().makesImmutable(true)).isFalse();
+    assertThat(Mapper.toMaps().makesImmutable(false)).isTrue();
+    assertThatThrownBy(() -> Mapper.toMaps().on(List.of("a", "a")))
+        .hasMessageContaining("same label");
+    assertThatThrownBy(() -> Mapper.toMaps().row(Map.of())).hasMessageContaining("record");
   }
 
   private static Object convert(Object value, Class<?> type) {

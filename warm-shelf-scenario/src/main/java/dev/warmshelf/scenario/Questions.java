@@ -42,17 +42,22 @@ public final class Questions {
   /** What one agent has sold: {@code :agent}. */
   public static final String AGENT_FIGURES =
       """
-      SELECT count(*) AS bookings, sum(b.metres) AS metres, sum(b.cents * a.commission) AS earned
+      SELECT count(*) FILTER (WHERE b.status = 'HELD') AS bookings,
+             sum(b.metres) FILTER (WHERE b.status = 'HELD') AS metres,
+             sum(b.cents * a.commission) FILTER (WHERE b.status = 'HELD') AS earned,
+             coalesce(max(b.revision), 0) AS revision
       FROM booking b JOIN agent a ON a.id = b.agent_id
-      WHERE b.agent_id = :agent AND b.status = 'HELD'
+      WHERE b.agent_id = :agent
       """;
 
   /** What the whole company has sold. */
   public static final String COMPANY_FIGURES =
       """
-      SELECT count(*) AS bookings, sum(b.metres) AS metres, sum(b.cents) AS cents
+      SELECT count(*) FILTER (WHERE b.status = 'HELD') AS bookings,
+             sum(b.metres) FILTER (WHERE b.status = 'HELD') AS metres,
+             sum(b.cents) FILTER (WHERE b.status = 'HELD') AS cents,
+             coalesce(max(b.revision), 0) AS revision
       FROM booking b
-      WHERE b.status = 'HELD'
       """;
 
   /** Open sailings with room for a vehicle: {@code :from}, {@code :to}, {@code :metres}. */

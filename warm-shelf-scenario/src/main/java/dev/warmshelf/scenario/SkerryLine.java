@@ -105,6 +105,11 @@ public final class SkerryLine {
     new SkerryLine(scale, progress).load(connection);
   }
 
+  /** The demo's workload: what the pages ask, and who changes what meanwhile. */
+  public static String workload() {
+    return resource("skerry-line.yaml");
+  }
+
   private void load(Connection connection) throws SQLException {
     run(connection, "tables.sql");
     makePartitions(connection);
@@ -287,12 +292,17 @@ public final class SkerryLine {
   }
 
   private static void run(Connection connection, String resource) throws SQLException {
-    try (InputStream in = SkerryLine.class.getResourceAsStream(resource);
-        Statement statement = connection.createStatement()) {
+    try (Statement statement = connection.createStatement()) {
+      statement.execute(resource(resource));
+    }
+  }
+
+  private static String resource(String name) {
+    try (InputStream in = SkerryLine.class.getResourceAsStream(name)) {
       if (in == null) {
-        throw new IllegalStateException("The resource " + resource + " is missing from the build.");
+        throw new IllegalStateException("The resource " + name + " is missing from the build.");
       }
-      statement.execute(new String(in.readAllBytes(), StandardCharsets.UTF_8));
+      return new String(in.readAllBytes(), StandardCharsets.UTF_8);
     } catch (IOException e) {
       throw new UncheckedIOException(e);
     }

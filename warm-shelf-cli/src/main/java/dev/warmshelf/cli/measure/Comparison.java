@@ -3,82 +3,136 @@ package dev.warmshelf.cli.measure;
 import dev.warmshelf.Precision;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.meter.CommitLedger;
-import dev.warmshelf.scenario.Scale;
+import dev.warmshelf.shelf.Recorder;
+import java.sql.Connection;
+import java.sql.ResultSet;
 import java.sql.SQLException;
+import java.sql.Statement;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
-import java.util.HashMap;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.OptionalLong;
-import java.util.TreeMap;
-import java.util.concurrent.Callable;
-import java.util.concurrent.ExecutionException;
-import java.util.concurrent.ExecutorService;
-import java.util.concurrent.Executors;
-import java.util.concurrent.Future;
+import java.util.SplittableRandom;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.locks.LockSupport;
 import javax.sql.DataSource;
-import org.HdrHistogram.Histogram;
+import org.jspecify.annotations.Nullable;
 
 /**
- * Several ways to read, side by side: the same data, the same stream of requests, the same writers,
+ * Several ways to read, side by side: the same data, the same stream of requests, the same writer,
  * in short rounds that alternate, so that a noisy machine hurts all alike.
  *
- * <p>Staleness is exact. Writers note each commit when it has returned, and rows carry versions, so
- * it is known of every read whether it missed a commit that had returned before it began.
+ * <p>Staleness is exact. The writer notes each commit when it has returned, and rows carry
+ * versions, so it is known of every read whether it missed a commit that had returned before it
+ * began.
  */
 public final class Comparison {
-  private static final int SECONDS_PER_ROUND_OF_ALL = 5;
+  private static final Duration ROUND = Duration.ofSeconds(1);
   private static final Duration LONGEST_WAIT_FOR_FEED = Duration.ofSeconds(10);
 
   private final DataSource dataSource;
+  private final Workload workload;
   private final Settings settings;
+  private final Source source;
   private final Progress progress;
-  private final Company company;
   private final CommitLedger<Scope> ledger = new CommitLedger<>();
+  private @Nullable Recorder recorder;
   private volatile boolean stopped;
 
   /**
-   * What to run.
+   * How to run.
    *
-   * @param seconds how long in all, the ways sharing it equally
+   * @param warmUp how long before anything is counted, the ways sharing it equally
+   * @param time how long in all after that, the ways sharing it equally
    * @param readers threads that read
+   * @param readsPerSecond of all readers together, at their own moments; 0 for as fast as they can
    * @param writesPerSecond commits a second while others read; 0 for none
    * @param ttl of the way that trusts in nothing else
-   * @param seed of the request streams and of the writers
+   * @param seed of the request streams and of the writer
    */
   public record Settings(
-      int seconds, int readers, double writesPerSecond, Duration ttl, long seed) {}
+      Duration warmUp,
+      Duration time,
+      int readers,
+      double readsPerSecond,
+      double writesPerSecond,
+      Duration ttl,
+      long seed) {}
 
   /** Told how far the run is. */
   @FunctionalInterface
   public interface Progress {
-    void round(String way, int done, int all);
+    /**
+     * @param what of the run: a way's round, or a preparation
+     * @param share of the run that is done, from 0 to 1
+     */
+    void at(String what, double share);
   }
 
-  private Comparison(DataSource dataSource, Settings settings, Progress progress, Company company) {
+  /** Where the requests come from. */
+  interface Source {
+    /**
+     * A reader's stream; the same for every way.
+     *
+     * @param reader from 0
+     */
+    Requests stream(int reader);
+
+    /** One request of each query, to prepare with. */
+    List<Request> samples();
+  }
+
+  private Comparison(
+      DataSource dataSource,
+      Workload workload,
+      Settings settings,
+      Source source,
+      Progress progress) {
     this.dataSource = dataSource;
+    this.workload = workload;
     this.settings = settings;
+    this.source = source;
     this.progress = progress;
-    this.company = company;
   }
 
   /**
-   * Prepares a run on the demo's tables.
+   * Prepares a run.
    *
-   * @param dataSource with room for the readers, a writer and two more
-   * @throws SQLException if the database cannot be reached or does not hold them
+   * @param dataSource with room for the readers, a writer and three more
+   * @throws SQLException if the database cannot be reached, or does not hold the workload's tables
    */
-  public static Comparison on(DataSource dataSource, Settings settings, Progress progress)
+  public static Comparison of(
+      DataSource dataSource, Workload workload, Settings settings, Progress progress)
       throws SQLException {
-    return new Comparison(dataSource, settings, progress, Company.in(dataSource));
+    DrawnRequests.Statements drawn;
+    try (Connection connection = dataSource.getConnection()) {
+      drawn = DrawnRequests.Statements.of(workload.queries(), connection);
+    }
+    Source source =
+        new Source() {
+          @Override
+          public Requests stream(int reader) {
+            return drawn.stream(
+                settings.seed() + reader, settings.readsPerSecond() / settings.readers());
+          }
+
+          @Override
+          public List<Request> samples() {
+            return drawn.samples(new SplittableRandom(settings.seed()));
+          }
+        };
+    return new Comparison(dataSource, workload, settings, source, progress);
   }
 
-  /** Ends the run after the current round; what has been measured by then is reported. */
+  /** Has the questions of the last way told to a recorder, from after the warm-up. */
+  public void recordTo(Recorder told) {
+    recorder = told;
+  }
+
+  /** Ends the run soon; what has been measured by then is reported. */
   public void stop() {
     stopped = true;
   }
@@ -90,119 +144,150 @@ public final class Comparison {
    * @throws FeedException if the journal is not installed
    */
   public Result run() throws SQLException, FeedException {
-    List<Request> samples =
-        List.of(
-            Request.departures(1, Scale.FIRST_DAY),
-            Request.sailing(1, "session-0"),
-            Request.notices(1),
-            Request.occupancy(1));
-    Optional<StatementCounter> counter = StatementCounter.of(dataSource, samples);
+    List<Request> samples = source.samples();
+    List<DatabaseWork.Sample> statements =
+        samples.stream()
+            .map(sample -> new DatabaseWork.Sample(sample.query().sql(), sample.inputs()))
+            .toList();
     try (DirectWay direct = new DirectWay(dataSource);
         ShelfWay ttl = ShelfWay.onTtlAlone(dataSource, settings.ttl());
         ShelfWay tables = ShelfWay.following(dataSource, Precision.TABLES);
         ShelfWay values = ShelfWay.following(dataSource, Precision.VALUES);
         ShelfWay answers = ShelfWay.following(dataSource, Precision.ANSWERS);
-        Writers writers =
-            new Writers(dataSource, ledger, company, settings.seed(), settings.writesPerSecond())) {
+        Writers writers = writers()) {
       List<Way> ways = List.of(direct, ttl, tables, values, answers);
-      for (Request sample : samples) { // statements prepared, catalogue asked, classes loaded
-        for (Way way : ways) {
-          way.read(sample);
-        }
+      Map<String, Long> firstCalls = prepare(samples, ways);
+      Map<String, String> refusals = new LinkedHashMap<>();
+      for (Request sample : samples) {
+        answers.refusal(sample).ifPresent(why -> refusals.put(sample.query().label(), why));
       }
-      List<Tally> tallies = ways.stream().map(this::tally).toList();
-      int rounds = Math.max(2, settings.seconds() / SECONDS_PER_ROUND_OF_ALL);
-      Duration round =
-          Duration.ofSeconds(settings.seconds()).dividedBy((long) rounds * tallies.size());
-      Instant began = Instant.now();
+      Map<String, String> advice = advice(samples);
+      Optional<DatabaseWork> work = DatabaseWork.of(dataSource, statements);
+      Facts facts = facts();
+      List<WayRun> runs = ways.stream().map(way -> run(way, work)).toList();
       writers.start();
-      for (int done = 0; done < rounds && !stopped; done++) {
-        for (Tally tally : tallies) {
-          progress.round(tally.way.name(), done, rounds);
-          run(tally, round, counter);
-        }
-      }
-      SQLException failure = writers.failure();
-      if (failure != null) {
-        throw failure;
-      }
-      writers.close();
-      Duration took = Duration.between(began, Instant.now());
+      long warmingBegan = System.nanoTime();
+      rounds(runs, settings.warmUp(), "warming up: ", writers);
+      runs.forEach(WayRun::forget);
+      answers.warm().recordTo(recorder);
+      long measuringBegan = System.nanoTime();
+      rounds(runs, settings.time(), "", writers);
+      answers.warm().recordTo(null);
+      long ended = System.nanoTime();
+      writers.finish();
       for (ShelfWay following : List.of(tables, values, answers)) {
         awaitDelivery(following);
       }
       return new Result(
+          workload.name(),
+          facts,
           settings,
-          company,
-          took,
-          writers.commits(),
-          tallies.stream().map(Tally::figures).toList(),
-          answers.meters());
+          Duration.ofNanos(measuringBegan - warmingBegan),
+          Duration.ofNanos(ended - measuringBegan),
+          writers.commits().stream()
+              .filter(returned -> returned >= measuringBegan)
+              .map(returned -> (returned - measuringBegan) / 1e9)
+              .toList(),
+          DrawnRequests.digest(streams()),
+          runs.stream().map(run -> run.figures(measuringBegan)).toList(),
+          firstCalls,
+          refusals,
+          advice);
     }
   }
 
-  private Tally tally(Way way) {
-    List<RequestStream> streams = new ArrayList<>();
+  private Writers writers() throws SQLException {
+    if (workload.changes().isEmpty() || settings.writesPerSecond() == 0) {
+      return new Writers(dataSource, ledger, null, settings.seed(), 0);
+    }
+    try (Connection connection = dataSource.getConnection()) {
+      return new Writers(
+          dataSource,
+          ledger,
+          DrawnRequests.Statements.of(workload.changes(), connection),
+          settings.seed(),
+          settings.writesPerSecond());
+    }
+  }
+
+  private WayRun run(Way way, Optional<DatabaseWork> work) {
+    List<Reader> readers =
+        streams().stream()
+            .map(stream -> new Reader(way, stream, ledger, System::nanoTime))
+            .toList();
+    return new WayRun(way, readers, work, settings.readsPerSecond() > 0);
+  }
+
+  private List<Requests> streams() {
+    List<Requests> streams = new ArrayList<>();
     for (int reader = 0; reader < settings.readers(); reader++) {
-      streams.add(new RequestStream(settings.seed() + reader, company));
+      streams.add(source.stream(reader));
     }
-    return new Tally(way, streams);
+    return streams;
   }
 
-  private void run(Tally tally, Duration round, Optional<StatementCounter> counter)
+  /** Statements prepared, catalogue asked, classes loaded. Times the first direct read of each. */
+  private Map<String, Long> prepare(List<Request> samples, List<Way> ways) throws SQLException {
+    Map<String, Long> firstCalls = new LinkedHashMap<>();
+    for (Request sample : samples) {
+      progress.at("reading " + sample.query().label() + " for the first time", 0);
+      for (Way way : ways) {
+        long began = System.nanoTime();
+        way.read(sample);
+        firstCalls.putIfAbsent(sample.query().label(), System.nanoTime() - began);
+      }
+    }
+    return firstCalls;
+  }
+
+  private Map<String, String> advice(List<Request> samples) throws SQLException {
+    Map<String, String> advice = new LinkedHashMap<>();
+    try (Connection connection = dataSource.getConnection()) {
+      for (Request sample : samples) {
+        Workload.Statement query = sample.query();
+        IndexAdvice.of(connection, new DatabaseWork.Sample(query.sql(), sample.inputs()))
+            .ifPresent(index -> advice.put(query.label(), index));
+      }
+    }
+    return advice;
+  }
+
+  private Facts facts() throws SQLException {
+    Map<String, Long> data = new LinkedHashMap<>();
+    try (Connection connection = dataSource.getConnection();
+        Statement statement = connection.createStatement()) {
+      for (Map.Entry<String, String> fact : workload.data().entrySet()) {
+        try (ResultSet row = statement.executeQuery(fact.getValue())) {
+          row.next();
+          data.put(fact.getKey(), row.getLong(1));
+        }
+      }
+      try (ResultSet row =
+          statement.executeQuery(
+              "SELECT current_setting('server_version'), pg_database_size(current_database())")) {
+        row.next();
+        return new Facts("PostgreSQL " + row.getString(1), row.getLong(2), data);
+      }
+    }
+  }
+
+  /**
+   * Lets the ways take turns for a time, each as often. Slow reads make rounds longer than they
+   * should be; then there are fewer of them.
+   */
+  private void rounds(List<WayRun> runs, Duration time, String prefix, Writers writers)
       throws SQLException {
-    long before = counter.isPresent() ? counter.get().count() : 0;
-    long ownBefore = tally.way.databaseReads();
-    long until = System.nanoTime() + round.toNanos();
-    ExecutorService pool = Executors.newFixedThreadPool(settings.readers());
-    try {
-      List<Future<ReaderTally>> readers = new ArrayList<>();
-      for (RequestStream stream : tally.streams) {
-        Callable<ReaderTally> reader = () -> read(tally.way, stream, until);
-        readers.add(pool.submit(reader));
-      }
-      for (Future<ReaderTally> reader : readers) {
-        tally.add(reader.get());
-      }
-    } catch (ExecutionException e) {
-      throw e.getCause() instanceof SQLException cause ? cause : new SQLException(e.getCause());
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
-      stopped = true;
-    } finally {
-      pool.shutdownNow();
-    }
-    tally.ownDatabaseReads += tally.way.databaseReads() - ownBefore;
-    if (counter.isPresent()) {
-      tally.countedDatabaseReads =
-          OptionalLong.of(tally.countedDatabaseReads.orElse(0) + counter.get().count() - before);
-    }
-    tally.nanos += round.toNanos();
-  }
-
-  private ReaderTally read(Way way, RequestStream stream, long until) throws SQLException {
-    ReaderTally tally = new ReaderTally();
-    while (System.nanoTime() < until && !stopped) {
-      Request request = stream.next();
-      long began = System.nanoTime();
-      Way.Read read = way.read(request);
-      long took = System.nanoTime() - began;
-      tally.latency.recordValue(took);
-      tally
-          .queries
-          .computeIfAbsent(request.kind().label(), label -> new QueryFigures())
-          .add(read.origin(), took);
-      Seen seen = read.seen();
-      long age = -1;
-      for (Map.Entry<Scope, Long> version : seen.versions().entrySet()) {
-        age =
-            Math.max(age, ledger.staleness(version.getKey(), version.getValue(), began).orElse(-1));
-      }
-      if (age >= 0) {
-        tally.stale.add(new Stale(age, seen));
+    long all = Math.max(1, time.dividedBy(ROUND.multipliedBy(runs.size())));
+    long nanos = time.toNanos() / (all * runs.size());
+    long until = System.nanoTime() + time.toNanos();
+    for (long done = 0; done < all && System.nanoTime() < until && !stopped; done++) {
+      for (int i = 0; i < runs.size() && !stopped; i++) {
+        WayRun run = runs.get(i);
+        progress.at(prefix + run.way().name(), (done + (double) i / runs.size()) / all);
+        run.round(nanos, () -> stopped);
+        writers.throwIfFailed();
       }
     }
-    return tally;
   }
 
   private static void awaitDelivery(ShelfWay shelf) throws SQLException {
@@ -216,56 +301,12 @@ public final class Comparison {
     }
   }
 
-  /** A read that missed a commit. */
-  private record Stale(long ageNanos, Seen seen) {}
-
-  private static final class ReaderTally {
-    private final Histogram latency = new Histogram(3);
-    private final List<Stale> stale = new ArrayList<>();
-    private final Map<String, QueryFigures> queries = new HashMap<>();
-  }
-
-  /** What one way has done so far. */
-  private static final class Tally {
-    private final Way way;
-    private final List<RequestStream> streams;
-    private final Histogram latency = new Histogram(3);
-    private final List<Stale> stale = new ArrayList<>();
-    private final Map<String, QueryFigures> queries = new TreeMap<>();
-    private long ownDatabaseReads;
-    private OptionalLong countedDatabaseReads = OptionalLong.empty();
-    private long nanos;
-
-    Tally(Way way, List<RequestStream> streams) {
-      this.way = way;
-      this.streams = streams;
-    }
-
-    void add(ReaderTally reader) {
-      latency.add(reader.latency);
-      stale.addAll(reader.stale);
-      reader.queries.forEach(
-          (label, figures) -> queries.computeIfAbsent(label, l -> new QueryFigures()).add(figures));
-    }
-
-    Figures figures() {
-      Histogram ages = new Histogram(3);
-      long never = 0;
-      for (Stale read : stale) {
-        ages.recordValue(read.ageNanos());
-        never += read.seen().ticked().getAsBoolean() ? 0 : 1;
-      }
-      return new Figures(
-          way.name(),
-          latency,
-          Duration.ofNanos(nanos),
-          way.hitRatio(),
-          ownDatabaseReads,
-          countedDatabaseReads,
-          stale.size() - never,
-          never,
-          ages,
-          queries);
-    }
-  }
+  /**
+   * What the run must say of the database.
+   *
+   * @param product its name and version
+   * @param bytes how big it is
+   * @param data the workload's own facts
+   */
+  public record Facts(String product, long bytes, Map<String, Long> data) {}
 }

@@ -1,61 +1,53 @@
 package dev.warmshelf.cli.measure;
 
+import dev.warmshelf.meter.Meters;
+import dev.warmshelf.shelf.Held;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.sql.SqlStatement;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
+import java.sql.ResultSetMetaData;
 import java.sql.SQLException;
 import java.util.ArrayList;
-import java.util.EnumMap;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.OptionalDouble;
+import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.atomic.LongAdder;
 import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
 
 /** Reads from the database each time, with plain JDBC. */
 final class DirectWay implements Way {
+  static final String NAME = "direct";
+
   private final DataSource dataSource;
   private final LongAdder reads = new LongAdder();
-  private final Map<Request.Kind, SqlStatement> statements = new EnumMap<>(Request.Kind.class);
+  private final Map<SqlStatement, String> texts = new ConcurrentHashMap<>();
 
   DirectWay(DataSource dataSource) {
     this.dataSource = dataSource;
-    for (Request.Kind kind : Request.Kind.values()) {
-      statements.put(kind, SqlStatement.of(kind.sql()));
-    }
   }
 
   @Override
   public String name() {
-    return "direct";
+    return NAME;
   }
 
   @Override
   public Read read(Request request) throws SQLException {
     reads.increment();
-    SqlStatement sql = statements.get(request.kind());
-    if (sql == null) {
-      throw new IllegalStateException("no statement for " + request.kind());
-    }
-    List<Map<String, Object>> rows = new ArrayList<>();
+    SqlStatement sql = request.query().sql();
     try (Connection connection = dataSource.getConnection();
-        PreparedStatement statement = connection.prepareStatement(sql.driverText())) {
-      bind(statement, sql, request);
+        PreparedStatement statement =
+            connection.prepareStatement(texts.computeIfAbsent(sql, SqlStatement::driverText))) {
+      bind(statement, sql, request.inputs());
       try (ResultSet result = statement.executeQuery()) {
-        int width = result.getMetaData().getColumnCount();
-        while (result.next()) {
-          Map<String, Object> row = new HashMap<>();
-          for (int i = 1; i <= width; i++) {
-            row.put(result.getMetaData().getColumnLabel(i), result.getObject(i));
-          }
-          rows.add(row);
-        }
+        return new Read(Origin.DIRECT, rows(result), 0, () -> true);
       }
     }
-    return Read.of(Origin.DIRECT, () -> new Seen(versions(request, rows), () -> true));
   }
 
   @Override
@@ -64,44 +56,37 @@ final class DirectWay implements Way {
   }
 
   @Override
-  public OptionalDouble hitRatio() {
-    return OptionalDouble.empty();
+  public Optional<Meters.Snapshot> meters() {
+    return Optional.empty();
+  }
+
+  @Override
+  public Map<String, Held> held() {
+    return Map.of();
   }
 
   @Override
   public void close() {}
 
-  static void bind(PreparedStatement statement, SqlStatement sql, Request request)
+  static void bind(PreparedStatement statement, SqlStatement sql, Map<String, Object> inputs)
       throws SQLException {
     int[] order = sql.driverOrder();
     for (int i = 0; i < order.length; i++) {
-      statement.setObject(i + 1, request.parameters().get(sql.parameters().get(order[i])));
+      statement.setObject(i + 1, inputs.get(sql.parameters().get(order[i])));
     }
   }
 
-  private static Map<Scope, Long> versions(Request request, List<Map<String, Object>> rows) {
-    Map<Scope, Long> versions = new HashMap<>();
-    for (Map<String, Object> row : rows) {
-      int id = (int) number(row, "id");
-      switch (request.kind()) {
-        case DEPARTURES -> {
-          versions.put(new Scope(Scope.Kind.SAILING, id), number(row, "version"));
-          versions.put(new Scope(Scope.Kind.BOOKED, id), number(row, "revision"));
-        }
-        case SAILING -> versions.put(new Scope(Scope.Kind.SAILING, id), number(row, "version"));
-        case NOTICES -> versions.put(new Scope(Scope.Kind.NOTICE, id), number(row, "version"));
-        case OCCUPANCY -> {
-          int route = request.number("route");
-          versions.merge(new Scope(Scope.Kind.ROUTE, route), number(row, "version"), Long::sum);
-          versions.merge(
-              new Scope(Scope.Kind.ROUTE_BOOKED, route), number(row, "revision"), Math::max);
-        }
+  static List<Map<String, @Nullable Object>> rows(ResultSet result) throws SQLException {
+    ResultSetMetaData meta = result.getMetaData();
+    int width = meta.getColumnCount();
+    List<Map<String, @Nullable Object>> rows = new ArrayList<>();
+    while (result.next()) {
+      Map<String, @Nullable Object> row = new HashMap<>();
+      for (int i = 1; i <= width; i++) {
+        row.put(meta.getColumnLabel(i), result.getObject(i));
       }
+      rows.add(row);
     }
-    return versions;
-  }
-
-  private static long number(Map<String, Object> row, String column) {
-    return row.get(column) instanceof Number number ? number.longValue() : 0;
+    return rows;
   }
 }

@@ -1,42 +1,81 @@
 package dev.warmshelf.cli.measure;
 
+import dev.warmshelf.meter.Meters;
 import java.time.Duration;
+import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.OptionalDouble;
-import java.util.OptionalLong;
 import org.HdrHistogram.Histogram;
 
 /**
- * What was measured of one way to read.
+ * What was measured of one way to read, without its warm-up.
  *
- * @param latency of each read, in nanoseconds
+ * @param latency of each read, in nanoseconds; in an open loop from when it should have begun
  * @param time how long the way ran
- * @param hitRatio hits per lookup; empty where nothing is kept
+ * @param hits reads that were answered from the shelf
+ * @param lookups reads that consulted it; 0 where nothing is kept
  * @param ownDatabaseReads reads that reached the database, by our count
- * @param countedDatabaseReads the same by the database's count; empty if it does not count
+ * @param work what the database did for them, by its own count; empty if it does not count
  * @param late stale reads whose entry was put out later on
  * @param never stale reads whose entry nothing would have put out: each one a defect
  * @param staleness how old the stale reads were, in nanoseconds
+ * @param notAsked requests of an open loop that had not begun when their round was given up; each
+ *     is in {@code latency} with the time it had waited
  * @param queries the same query by query
+ * @param slices the same round by round
+ * @param meters the shelf's own counts; empty where nothing is kept
  */
 public record Figures(
     String way,
     Histogram latency,
     Duration time,
-    OptionalDouble hitRatio,
+    long hits,
+    long lookups,
     long ownDatabaseReads,
-    OptionalLong countedDatabaseReads,
+    Optional<DatabaseWork.Done> work,
     long late,
     long never,
     Histogram staleness,
-    Map<String, QueryFigures> queries) {
+    long notAsked,
+    Map<String, QueryFigures> queries,
+    List<Slice> slices,
+    Optional<Meters.Snapshot> meters) {
+
+  /**
+   * One round.
+   *
+   * @param beganSeconds since the run began
+   * @param seconds how long it lasted
+   */
+  public record Slice(
+      double beganSeconds, double seconds, long reads, long hits, long lookups, long invalidated) {}
 
   public long reads() {
-    return latency.getTotalCount();
+    return latency.getTotalCount() - notAsked;
   }
 
   public double readsPerSecond() {
-    return reads() / (time.toNanos() / 1e9);
+    return reads() / seconds();
+  }
+
+  /** Hits per lookup; empty where nothing is kept. */
+  public OptionalDouble hitRatio() {
+    return lookups == 0 ? OptionalDouble.empty() : OptionalDouble.of((double) hits / lookups);
+  }
+
+  public double databaseReadsPerSecond() {
+    return ownDatabaseReads / seconds();
+  }
+
+  /** How much longer the hits would have taken as loads, in nanoseconds. */
+  public long savedNanos() {
+    return queries.values().stream().mapToLong(QueryFigures::savedNanos).sum();
+  }
+
+  /** About how many bytes the way held at the end. */
+  public long bytesHeld() {
+    return queries.values().stream().mapToLong(query -> query.held().bytes()).sum();
   }
 
   public long stale() {
@@ -45,6 +84,10 @@ public record Figures(
 
   /** Whether the database's count and ours are the same; true where it does not count. */
   public boolean countsAgree() {
-    return countedDatabaseReads.isEmpty() || countedDatabaseReads.getAsLong() == ownDatabaseReads;
+    return work.isEmpty() || work.get().calls() == ownDatabaseReads;
+  }
+
+  private double seconds() {
+    return time.toNanos() / 1e9;
   }
 }

@@ -1,24 +1,51 @@
 package dev.warmshelf.cli.measure;
 
+import dev.warmshelf.shelf.Held;
 import dev.warmshelf.shelf.Origin;
 import org.HdrHistogram.Histogram;
 
 /**
  * What was measured of one query read in one way. For one thread at a time.
  *
- * <p>Latencies are in nanoseconds; a read that joined another's load counts as a miss.
+ * <p>Latencies are in nanoseconds, from when the read was begun; a read that joined another's load
+ * counts as a miss.
  */
 public final class QueryFigures {
   private final Histogram hits = new Histogram(3);
   private final Histogram others = new Histogram(3);
+  private long savedNanos;
+  private long late;
+  private long never;
+  private Held held = new Held(0, 0);
 
-  void add(Origin origin, long nanos) {
-    (origin == Origin.KEPT ? hits : others).recordValue(nanos);
+  /**
+   * @param loadNanos how long the answer took to load, if it was kept
+   */
+  void add(Origin origin, long nanos, long loadNanos) {
+    if (origin == Origin.KEPT) {
+      hits.recordValue(nanos);
+      savedNanos += loadNanos - nanos;
+    } else {
+      others.recordValue(nanos);
+    }
   }
 
-  void add(QueryFigures more) {
+  /** Adds what was measured elsewhere. */
+  public void add(QueryFigures more) {
     hits.add(more.hits);
     others.add(more.others);
+    savedNanos += more.savedNanos;
+    late += more.late;
+    never += more.never;
+  }
+
+  void addStale(boolean ticked) {
+    late += ticked ? 1 : 0;
+    never += ticked ? 0 : 1;
+  }
+
+  void holding(Held atTheEnd) {
+    held = atTheEnd;
   }
 
   /** Reads that the shelf answered. */
@@ -35,6 +62,26 @@ public final class QueryFigures {
     return hits.getTotalCount() + others.getTotalCount();
   }
 
+  /** Load times of the answers that hits gave, less what the hits took, in nanoseconds. */
+  public long savedNanos() {
+    return savedNanos;
+  }
+
+  /** Stale reads, whether they were put out later on or never. */
+  public long stale() {
+    return late + never;
+  }
+
+  /** Stale reads that nothing would have put out. */
+  public long never() {
+    return never;
+  }
+
+  /** What the way's shelf held of this query at the end. */
+  public Held held() {
+    return held;
+  }
+
   /** The mean of all reads, in nanoseconds; 0 without reads. */
   public double meanNanos() {
     return reads() == 0
@@ -46,5 +93,10 @@ public final class QueryFigures {
   /** Hits per read; 0 without reads. */
   public double hitRatio() {
     return reads() == 0 ? 0 : (double) hits.getTotalCount() / reads();
+  }
+
+  /** Stale reads per read; 0 without reads. */
+  public double staleShare() {
+    return reads() == 0 ? 0 : (double) stale() / reads();
   }
 }

@@ -1,35 +1,72 @@
 package dev.warmshelf.cli.measure;
 
-import dev.warmshelf.meter.Meters;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
+import java.util.Optional;
 
 /**
  * What a comparison found.
  *
- * @param took how long it ran in all
- * @param commits what the writer committed meanwhile
+ * @param workload its name
+ * @param warmedUp how long it ran before anything was counted
+ * @param took how long it ran after that
+ * @param commits when the writer's commits returned, in seconds since the measuring began
+ * @param digest names the request stream; the same seed, workload and readers give the same
  * @param ways in the order they were run; the first is the direct way
- * @param meters the shelf's own counts, warm-up included
+ * @param firstCalls how long the first direct read of each query took, in nanoseconds: cold pages,
+ *     and the statement yet to be prepared
+ * @param refusals why the answers of some queries are not kept
+ * @param indexes which index would make the direct read of some queries cheaper
  */
 public record Result(
+    String workload,
+    Comparison.Facts facts,
     Comparison.Settings settings,
-    Company company,
+    Duration warmedUp,
     Duration took,
-    long commits,
+    List<Double> commits,
+    String digest,
     List<Figures> ways,
-    Meters.Snapshot meters) {
+    Map<String, Long> firstCalls,
+    Map<String, String> refusals,
+    Map<String, String> indexes) {
+
+  public Figures direct() {
+    return ways.get(0);
+  }
+
+  /** The way with a TTL and no feed. */
+  public Figures ttlAlone() {
+    return ways.get(1);
+  }
+
+  /** The way that tells changes apart most finely. */
+  public Figures finest() {
+    return ways.get(ways.size() - 1);
+  }
+
+  /** What keeping a query's answers is worth. */
+  public QueryVerdict verdict(String query) {
+    return new QueryVerdict(
+        QueryVerdict.orNothing(finest().queries().get(query)),
+        QueryVerdict.orNothing(direct().queries().get(query)),
+        QueryVerdict.orNothing(ttlAlone().queries().get(query)),
+        Optional.ofNullable(indexes.get(query)),
+        Optional.ofNullable(refusals.get(query)));
+  }
 
   /** What is wrong with the run or with what it measured, in words; empty if nothing is. */
   public List<String> faults() {
     List<String> faults = new ArrayList<>();
+    if (direct().stale() > 0) {
+      faults.add(
+          direct().stale()
+              + " direct reads were stale, which cannot be: the measurement is wrong; does another"
+              + " program write, or do the workload's versions not grow?");
+    }
     for (Figures figures : ways) {
-      if (figures.way().equals("direct") && figures.stale() > 0) {
-        faults.add(
-            figures.stale()
-                + " direct reads were stale, which cannot be: the measurement is wrong");
-      }
       if (figures.never() > 0) {
         faults.add(
             figures.never()
@@ -44,7 +81,7 @@ public record Result(
                 + "' counted "
                 + figures.ownDatabaseReads()
                 + " database reads, but the database "
-                + figures.countedDatabaseReads().orElse(0)
+                + figures.work().map(DatabaseWork.Done::calls).orElse(0L)
                 + "; does another program ask the same questions?");
       }
     }

@@ -7,59 +7,35 @@ import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.key.Form;
 import dev.warmshelf.meter.Meters;
+import dev.warmshelf.shelf.Held;
 import dev.warmshelf.shelf.Reading;
-import java.math.BigDecimal;
 import java.sql.SQLException;
 import java.time.Duration;
-import java.time.Instant;
-import java.time.LocalDateTime;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.OptionalDouble;
+import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
 import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
 
-/** Reads through shelves that follow the journal. */
+/** Reads through a shelf. */
 final class ShelfWay implements Way {
-  private static final Recipe RECIPE = Recipe.plain().leavingOut(Request.TOKEN);
-
-  record Departure(
-      int id,
-      Instant leavesAt,
-      String status,
-      String vessel,
-      String destination,
-      long version,
-      long revision,
-      BigDecimal metresLeft) {}
-
-  record Sailing(int id, int routeId, Instant leavesAt, String status, long version) {}
-
-  record Notice(int id, String severity, String text, long version) {}
-
-  record Month(
-      LocalDateTime month, long sailings, long version, long revision, long metresOffered) {}
-
   private final String name;
   private final WarmShelf warm;
 
   /** Stale answers go with time, not by a tick. */
   private final boolean boundedByTtl;
 
-  private final ShelvedQuery<Departure> departures;
-  private final ShelvedQuery<Sailing> sailing;
-  private final ShelvedQuery<Notice> notices;
-  private final ShelvedQuery<Month> occupancy;
+  private final Map<Workload.Statement, ShelvedQuery<Map<String, @Nullable Object>>> queries =
+      new ConcurrentHashMap<>();
 
   private ShelfWay(String name, WarmShelf warm, boolean boundedByTtl) {
     this.name = name;
     this.warm = warm;
     this.boundedByTtl = boundedByTtl;
-    this.departures = warm.query(Request.Kind.DEPARTURES.sql()).as(Departure.class);
-    this.sailing = warm.query(Request.Kind.SAILING.sql()).as(Sailing.class);
-    this.notices = warm.query(Request.Kind.NOTICES.sql()).as(Notice.class);
-    this.occupancy = warm.query(Request.Kind.OCCUPANCY.sql()).as(Month.class);
   }
 
   /** Follows the journal, telling changes apart as finely as this. */
@@ -77,7 +53,6 @@ final class ShelfWay implements Way {
             .following(JournalFeed.on(dataSource))
             .tellingApart(precision)
             .namespace(name)
-            .shelf(WarmShelf.MAIN_SHELF, policy -> policy, RECIPE)
             .open(),
         false);
   }
@@ -90,7 +65,7 @@ final class ShelfWay implements Way {
         WarmShelf.over(dataSource)
             .onTtlAlone()
             .namespace("TTL only")
-            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.ttl(ttl), RECIPE)
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.ttl(ttl))
             .open(),
         true);
   }
@@ -102,75 +77,43 @@ final class ShelfWay implements Way {
 
   @Override
   public Read read(Request request) throws SQLException {
-    return switch (request.kind()) {
-      case DEPARTURES -> {
-        Reading<List<Departure>> reading = ask(departures, request).list();
-        yield Read.of(
-            reading.origin(),
-            () -> {
-              Map<Scope, Long> versions = new HashMap<>();
-              for (Departure row : reading.value()) {
-                versions.put(new Scope(Scope.Kind.SAILING, row.id()), row.version());
-                versions.put(new Scope(Scope.Kind.BOOKED, row.id()), row.revision());
-              }
-              return seen(reading, versions);
-            });
-      }
-      case SAILING -> {
-        Reading<List<Sailing>> reading = ask(sailing, request).list();
-        yield Read.of(
-            reading.origin(),
-            () -> {
-              Map<Scope, Long> versions = new HashMap<>();
-              for (Sailing row : reading.value()) {
-                versions.put(new Scope(Scope.Kind.SAILING, row.id()), row.version());
-              }
-              return seen(reading, versions);
-            });
-      }
-      case NOTICES -> {
-        Reading<List<Notice>> reading = ask(notices, request).list();
-        yield Read.of(
-            reading.origin(),
-            () -> {
-              Map<Scope, Long> versions = new HashMap<>();
-              for (Notice row : reading.value()) {
-                versions.put(new Scope(Scope.Kind.NOTICE, row.id()), row.version());
-              }
-              return seen(reading, versions);
-            });
-      }
-      case OCCUPANCY -> {
-        Reading<List<Month>> reading = ask(occupancy, request).list();
-        int route = request.number("route");
-        yield Read.of(
-            reading.origin(),
-            () -> {
-              Map<Scope, Long> versions = new HashMap<>();
-              for (Month row : reading.value()) {
-                versions.merge(new Scope(Scope.Kind.ROUTE, route), row.version(), Long::sum);
-                versions.merge(
-                    new Scope(Scope.Kind.ROUTE_BOOKED, route), row.revision(), Math::max);
-              }
-              return seen(reading, versions);
-            });
-      }
-    };
+    Question<Map<String, @Nullable Object>> question = queryOf(request).question();
+    request.inputs().forEach(question::with);
+    Reading<List<Map<String, @Nullable Object>>> reading = question.list();
+    return new Read(
+        reading.origin(),
+        reading.value(),
+        reading.loadNanos(),
+        () -> boundedByTtl || !reading.holdsStill());
   }
 
   @Override
   public long databaseReads() {
-    return meters().databaseReads();
+    return meters().orElseThrow().databaseReads();
   }
 
   @Override
-  public OptionalDouble hitRatio() {
-    return OptionalDouble.of(meters().hitRatio());
+  public Optional<Meters.Snapshot> meters() {
+    return Optional.of(warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot());
   }
 
-  /** The shelf's own counts. */
-  Meters.Snapshot meters() {
-    return warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot();
+  @Override
+  public Map<String, Held> held() {
+    Map<String, String> labels = new HashMap<>();
+    queries.forEach((query, shelved) -> labels.put(shelved.normalForm(), query.label()));
+    Map<String, Held> held = new HashMap<>();
+    for (Map.Entry<Form, Held> each : warm.shelf(WarmShelf.MAIN_SHELF).held().entrySet()) {
+      String statement = each.getKey().statement();
+      held.put(labels.getOrDefault(statement, statement), each.getValue());
+    }
+    return held;
+  }
+
+  /** Why answers to this request are not kept; empty if they are. */
+  Optional<String> refusal(Request request) throws SQLException {
+    return queryOf(request).verdict() instanceof dev.warmshelf.sql.Verdict.Refused refused
+        ? Optional.of(refused.refusal().message())
+        : Optional.empty();
   }
 
   WarmShelf warm() {
@@ -182,13 +125,15 @@ final class ShelfWay implements Way {
     warm.close();
   }
 
-  private static <T> Question<T> ask(ShelvedQuery<T> query, Request request) {
-    Question<T> question = query.question();
-    request.parameters().forEach(question::with);
-    return question;
-  }
-
-  private Seen seen(Reading<?> reading, Map<Scope, Long> versions) {
-    return new Seen(versions, () -> boundedByTtl || !reading.holdsStill());
+  private ShelvedQuery<Map<String, @Nullable Object>> queryOf(Request request) {
+    return queries.computeIfAbsent(
+        request.query(),
+        query -> {
+          Recipe recipe = Recipe.plain();
+          for (String input : query.leftOut()) {
+            recipe = recipe.leavingOut(input);
+          }
+          return warm.query(query.sql().text()).keyedBy(recipe).asMaps();
+        });
   }
 }

@@ -1,48 +1,46 @@
 package dev.warmshelf.cli.measure;
 
+import dev.warmshelf.meter.Meters;
+import dev.warmshelf.shelf.Held;
 import dev.warmshelf.shelf.Origin;
 import java.sql.SQLException;
-import java.util.OptionalDouble;
-import java.util.function.Supplier;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.function.BooleanSupplier;
+import org.jspecify.annotations.Nullable;
 
 /** A way to read. Thread-safe. */
 interface Way extends AutoCloseable {
   String name();
 
-  /** Answers a request; what it brought is worked out later, off the clock. */
+  /** Answers a request. */
   Read read(Request request) throws SQLException;
 
   /** Reads that reached the database, by the way's own count, since it was made. */
   long databaseReads();
 
-  /** Hits per lookup since the way was made; empty where nothing is kept. */
-  OptionalDouble hitRatio();
+  /** What the way's shelf has counted since it was made; empty where nothing is kept. */
+  Optional<Meters.Snapshot> meters();
+
+  /** What the way holds just now, by query. */
+  Map<String, Held> held();
 
   @Override
   void close();
 
-  /** An answer whose content can be looked at. */
-  interface Read {
-    /** Where it came from. */
-    Origin origin();
-
-    Seen seen();
-
-    /**
-     * @param seen works out what was seen, when it is asked for
-     */
-    static Read of(Origin origin, Supplier<Seen> seen) {
-      return new Read() {
-        @Override
-        public Origin origin() {
-          return origin;
-        }
-
-        @Override
-        public Seen seen() {
-          return seen.get();
-        }
-      };
-    }
-  }
+  /**
+   * An answer.
+   *
+   * @param origin where it came from
+   * @param rows the same object for as long as the same answer is kept
+   * @param loadNanos how long it took to load, if it was kept
+   * @param ticked whether the feed has by now told that the answer is out of date; asked after the
+   *     run, to tell a late answer from one that would never have been put out
+   */
+  record Read(
+      Origin origin,
+      List<? extends Map<String, @Nullable Object>> rows,
+      long loadNanos,
+      BooleanSupplier ticked) {}
 }

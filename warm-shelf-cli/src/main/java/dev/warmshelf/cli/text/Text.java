@@ -1,13 +1,13 @@
-package dev.warmshelf.cli;
+package dev.warmshelf.cli.text;
 
 import java.util.Locale;
 
 /** Numbers as people read them. */
-final class Text {
+public final class Text {
   private Text() {}
 
   /** A duration with three digits that count: {@code 850 ns}, {@code 12.3 µs}, {@code 1.42 s}. */
-  static String nanos(long nanos) {
+  public static String nanos(long nanos) {
     if (nanos < 1_000) {
       return String.format(Locale.ROOT, "%d ns", nanos);
     } else if (nanos < 1_000_000) {
@@ -18,16 +18,28 @@ final class Text {
     return digits(nanos / 1e9) + " s";
   }
 
-  static String count(long count) {
+  public static String count(long count) {
     return String.format(Locale.ROOT, "%,d", count);
   }
 
-  static String percent(double ratio) {
+  /** Bytes with three digits that count: {@code 850 B}, {@code 12.3 KiB}, {@code 1.42 GiB}. */
+  public static String bytes(long bytes) {
+    if (bytes < 1 << 10) {
+      return bytes + " B";
+    } else if (bytes < 1 << 20) {
+      return digits(bytes / (double) (1 << 10)) + " KiB";
+    } else if (bytes < 1 << 30) {
+      return digits(bytes / (double) (1 << 20)) + " MiB";
+    }
+    return digits(bytes / (double) (1 << 30)) + " GiB";
+  }
+
+  public static String percent(double ratio) {
     return String.format(Locale.ROOT, "%.1f %%", 100 * ratio);
   }
 
   /** {@code 3.2×}: how many times as much. */
-  static String times(double factor) {
+  public static String times(double factor) {
     return digits(factor) + "×";
   }
 

@@ -1,8 +1,7 @@
-package dev.warmshelf.cli;
+package dev.warmshelf.cli.text;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
-import java.sql.SQLException;
 import java.util.List;
 import org.junit.jupiter.api.Test;
 
@@ -28,14 +27,9 @@ class TextTest {
   }
 
   @Test
-  void failuresAreOneLineAndNameTheCause() {
-    SQLException cause = new SQLException("Connection to x refused.\n  Check it.", "08001");
-    assertThat(Failure.inOneLine(new SQLException("pool is empty", "08001", cause)))
-        .isEqualTo("The database cannot be reached: Connection to x refused. Check it.");
-    assertThat(Failure.inOneLine(new SQLException("no such table", "42P01")))
-        .isEqualTo("The database said: no such table");
-    assertThat(Failure.inOneLine(new SQLException("no", "28P01")))
-        .startsWith("The database refused the user or password");
-    assertThat(Failure.inOneLine(new IllegalStateException())).isEqualTo("IllegalStateException");
+  void bytesShowThreeDigitsThatCount() {
+    assertThat(Text.bytes(850)).isEqualTo("850 B");
+    assertThat(Text.bytes(12_600)).isEqualTo("12.3 KiB");
+    assertThat(Text.bytes(3L << 30)).isEqualTo("3.00 GiB");
   }
 }

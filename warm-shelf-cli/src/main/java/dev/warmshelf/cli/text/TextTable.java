@@ -1,24 +1,39 @@
-package dev.warmshelf.cli;
+package dev.warmshelf.cli.text;
 
 import java.util.ArrayList;
 import java.util.List;
 
-/** A table of text: a first column flush left, the others flush right, a rule under the head. */
-final class TextTable {
+/** A table of text: a first column flush left, the others to one side, a rule under the head. */
+public final class TextTable {
   private static final String GAP = "   ";
 
   private final List<List<String>> rows = new ArrayList<>();
+  private final Side side;
 
-  TextTable(List<String> head) {
+  /** Where cells begin: numbers right, words left. */
+  public enum Side {
+    LEFT,
+    RIGHT
+  }
+
+  public TextTable(List<String> head) {
+    this(head, Side.RIGHT);
+  }
+
+  /**
+   * @param side of the columns after the first
+   */
+  public TextTable(List<String> head, Side side) {
+    this.side = side;
     rows.add(head);
   }
 
-  void row(List<String> cells) {
+  public void row(List<String> cells) {
     rows.add(cells);
   }
 
   /** One line per row, each indented. */
-  List<String> lines(String indent) {
+  public List<String> lines(String indent) {
     int columns = rows.get(0).size();
     int[] widths = new int[columns];
     for (List<String> row : rows) {
@@ -31,7 +46,8 @@ final class TextTable {
       StringBuilder line = new StringBuilder(indent);
       for (int i = 0; i < columns; i++) {
         String pad = " ".repeat(widths[i] - row.get(i).length());
-        line.append(i == 0 ? row.get(i) + pad : GAP + pad + row.get(i));
+        boolean left = i == 0 || side == Side.LEFT;
+        line.append(i == 0 ? "" : GAP).append(left ? row.get(i) + pad : pad + row.get(i));
       }
       lines.add(line.toString().stripTrailing());
       if (lines.size() == 1) {

@@ -1,0 +1,228 @@
+package dev.warmshelf.cli.report;
+
+import dev.warmshelf.cli.measure.Comparison;
+import dev.warmshelf.cli.measure.DatabaseWork;
+import dev.warmshelf.cli.measure.Figures;
+import dev.warmshelf.cli.measure.QueryVerdict;
+import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.cli.text.Text;
+import dev.warmshelf.cli.text.TextTable;
+import dev.warmshelf.meter.BreakEven;
+import dev.warmshelf.meter.Meters;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Locale;
+import java.util.Optional;
+import java.util.function.Function;
+import java.util.function.ToLongFunction;
+import org.HdrHistogram.Histogram;
+
+/** A comparison as tables for people. */
+public final class ComparisonReport {
+  static final String NONE = "–";
+
+  private final Result result;
+
+  public ComparisonReport(Result result) {
+    this.result = result;
+  }
+
+  /** One column per way, one line per measure. */
+  public List<String> lines(String indent) {
+    TextTable table = new TextTable(waysHead());
+    wayRows().forEach(table::row);
+    return table.lines(indent);
+  }
+
+  /** The head of {@link #wayRows()}. */
+  List<String> waysHead() {
+    List<String> head = new ArrayList<>(List.of(""));
+    result.ways().forEach(way -> head.add(way.way()));
+    return head;
+  }
+
+  /** One row per measure: its name, then its figure in each way. */
+  List<List<String>> wayRows() {
+    List<List<String>> rows = new ArrayList<>();
+    boolean openLoop = result.settings().readsPerSecond() > 0;
+    row(rows, "reads", f -> Text.count(f.reads()));
+    if (openLoop) {
+      row(rows, "not asked in time", f -> Text.count(f.notAsked()));
+    }
+    row(rows, "reads a second", f -> Text.count(Math.round(f.readsPerSecond())));
+    if (!openLoop) {
+      row(rows, "  against direct", this::againstDirect);
+    }
+    row(
+        rows,
+        "hit ratio",
+        f -> f.hitRatio().isPresent() ? Text.percent(f.hitRatio().getAsDouble()) : NONE);
+    for (double percentile : new double[] {50, 95, 99, 100}) {
+      String name = percentile == 100 ? "latency max" : "latency p" + (int) percentile;
+      row(rows, name, f -> percentile(f.latency(), percentile));
+    }
+    row(rows, "time saved by hits", f -> kept(f, Text.nanos(Math.max(0, f.savedNanos()))));
+    row(rows, "memory held at the end", f -> kept(f, Text.bytes(f.bytesHeld())));
+    row(rows, "database reads, our count", f -> Text.count(f.ownDatabaseReads()));
+    row(rows, "database reads, its own count", f -> work(f, DatabaseWork.Done::calls));
+    row(
+        rows,
+        "  per 1,000 reads",
+        f -> Text.count(Math.round(1000.0 * f.ownDatabaseReads() / Math.max(1, f.reads()))));
+    row(rows, "  rows", f -> work(f, DatabaseWork.Done::rows));
+    row(rows, "  time", f -> f.work().map(done -> Text.nanos(done.nanos())).orElse("not counted"));
+    row(rows, "  blocks found in its memory", f -> work(f, DatabaseWork.Done::buffersFound));
+    row(rows, "  blocks read into it", f -> work(f, DatabaseWork.Done::buffersRead));
+    row(rows, "stale reads, late", f -> Text.count(f.late()));
+    row(rows, "stale reads, never put out", f -> Text.count(f.never()));
+    row(rows, "staleness p50", f -> percentile(f.staleness(), 50));
+    row(rows, "staleness max", f -> percentile(f.staleness(), 100));
+    return rows;
+  }
+
+  /** Query by query: the finest way against direct reads, and what that means in words. */
+  public List<String> queryLines(String indent) {
+    TextTable table = new TextTable(queriesHead());
+    queryRows().forEach(table::row);
+    List<String> lines = new ArrayList<>(table.lines(indent));
+    lines.add("");
+    TextTable words = new TextTable(List.of("verdict", ""), TextTable.Side.LEFT);
+    for (String query : result.finest().queries().keySet()) {
+      words.row(List.of(query, result.verdict(query).words()));
+    }
+    lines.addAll(words.lines(indent));
+    return lines;
+  }
+
+  /** The head of {@link #queryRows()}. */
+  List<String> queriesHead() {
+    return List.of(
+        result.finest().way(),
+        "reads",
+        "hit ratio",
+        "first call",
+        "direct",
+        "hit",
+        "miss",
+        "miss penalty",
+        "break-even",
+        "memory");
+  }
+
+  /** One row per query; times are medians, but for the first call. */
+  List<List<String>> queryRows() {
+    List<List<String>> rows = new ArrayList<>();
+    result
+        .finest()
+        .queries()
+        .forEach(
+            (query, figures) -> {
+              QueryVerdict verdict = result.verdict(query);
+              Optional<BreakEven> times = verdict.breakEven();
+              rows.add(
+                  List.of(
+                      query,
+                      Text.count(figures.reads()),
+                      Text.percent(figures.hitRatio()),
+                      Optional.ofNullable(result.firstCalls().get(query))
+                          .map(Text::nanos)
+                          .orElse(NONE),
+                      percentile(verdict.direct().others(), 50),
+                      percentile(figures.hits(), 50),
+                      percentile(figures.others(), 50),
+                      times.map(t -> Text.times(t.missPenalty())).orElse(NONE),
+                      times
+                          .map(t -> t.ratio() > 1 ? "never" : Text.percent(t.ratio()))
+                          .orElse(NONE),
+                      Text.bytes(figures.held().bytes())));
+            });
+    return rows;
+  }
+
+  /** What was run, so that anybody can run it again. */
+  public List<String> conditions(String indent) {
+    List<String> lines = new ArrayList<>();
+    Comparison.Settings settings = result.settings();
+    StringBuilder data = new StringBuilder();
+    result
+        .facts()
+        .data()
+        .forEach(
+            (label, count) ->
+                data.append(", ").append(Text.count(count)).append(' ').append(label));
+    lines.add(
+        indent
+            + String.format(
+                Locale.ROOT,
+                "%s: %s (%s)%s; %d processors, Java %s",
+                result.workload(),
+                result.facts().product(),
+                Text.bytes(result.facts().bytes()),
+                data,
+                Runtime.getRuntime().availableProcessors(),
+                System.getProperty("java.version")));
+    lines.add(
+        indent
+            + String.format(
+                Locale.ROOT,
+                "%d readers, %s; %,d commits in %.1f s, after %.1f s of warming up; TTL %d s",
+                settings.readers(),
+                settings.readsPerSecond() == 0
+                    ? "as fast as they can"
+                    : String.format(Locale.ROOT, "%,.0f reads a second", settings.readsPerSecond()),
+                result.commits().size(),
+                result.took().toMillis() / 1e3,
+                result.warmedUp().toMillis() / 1e3,
+                settings.ttl().toSeconds()));
+    lines.add(indent + "seed " + settings.seed() + ", request stream " + result.digest());
+    result
+        .finest()
+        .meters()
+        .ifPresent(meters -> lines.add(indent + meters(result.finest().way(), meters)));
+    return lines;
+  }
+
+  private static String meters(String way, Meters.Snapshot meters) {
+    return String.format(
+        Locale.ROOT,
+        "%s: %,d lookups, %,d hits, %,d misses (%,d joined), %,d fills (%,d wasted),"
+            + " %,d invalidated (%,d needlessly), %,d bypassed",
+        way,
+        meters.lookups(),
+        meters.hits(),
+        meters.misses(),
+        meters.joined(),
+        meters.fills(),
+        meters.wasted(),
+        meters.invalidated(),
+        meters.needless(),
+        meters.bypassed());
+  }
+
+  private void row(List<List<String>> rows, String name, Function<Figures, String> figure) {
+    List<String> cells = new ArrayList<>(List.of(name));
+    result.ways().forEach(way -> cells.add(figure.apply(way)));
+    rows.add(cells);
+  }
+
+  private String againstDirect(Figures figures) {
+    double direct = result.direct().readsPerSecond();
+    return figures.equals(result.direct()) || direct == 0
+        ? NONE
+        : Text.times(figures.readsPerSecond() / direct);
+  }
+
+  private static String kept(Figures figures, String text) {
+    return figures.lookups() == 0 ? NONE : text;
+  }
+
+  private static String work(Figures figures, ToLongFunction<DatabaseWork.Done> count) {
+    return figures.work().map(done -> Text.count(count.applyAsLong(done))).orElse("not counted");
+  }
+
+  private static String percentile(Histogram histogram, double percentile) {
+    return histogram.getTotalCount() == 0
+        ? NONE
+        : Text.nanos(histogram.getValueAtPercentile(percentile));
+  }
+}

@@ -1,0 +1,280 @@
+package dev.warmshelf.cli.report;
+
+import dev.warmshelf.cli.measure.Figures;
+import dev.warmshelf.cli.measure.QueryFigures;
+import dev.warmshelf.cli.measure.Result;
+import java.awt.Font;
+import java.awt.Paint;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import org.HdrHistogram.Histogram;
+import org.HdrHistogram.HistogramIterationValue;
+import org.jfree.chart.JFreeChart;
+import org.jfree.chart.annotations.XYLineAnnotation;
+import org.jfree.chart.annotations.XYTextAnnotation;
+import org.jfree.chart.axis.AxisLocation;
+import org.jfree.chart.axis.CategoryAxis;
+import org.jfree.chart.axis.NumberAxis;
+import org.jfree.chart.axis.NumberTickUnit;
+import org.jfree.chart.axis.ValueAxis;
+import org.jfree.chart.block.BlockBorder;
+import org.jfree.chart.plot.CategoryPlot;
+import org.jfree.chart.plot.Plot;
+import org.jfree.chart.plot.PlotOrientation;
+import org.jfree.chart.plot.XYPlot;
+import org.jfree.chart.renderer.category.BarRenderer;
+import org.jfree.chart.renderer.category.StandardBarPainter;
+import org.jfree.chart.renderer.xy.XYLineAndShapeRenderer;
+import org.jfree.chart.title.LegendTitle;
+import org.jfree.chart.ui.HorizontalAlignment;
+import org.jfree.chart.ui.RectangleEdge;
+import org.jfree.chart.ui.RectangleInsets;
+import org.jfree.chart.ui.TextAnchor;
+import org.jfree.data.category.DefaultCategoryDataset;
+import org.jfree.data.xy.XYSeries;
+import org.jfree.data.xy.XYSeriesCollection;
+
+/** The plots of a comparison. */
+final class Plots {
+  private static final Font LABEL = new Font(Font.SANS_SERIF, Font.PLAIN, 12);
+  private static final int MOST_COMMITS_DRAWN = 300;
+  private static final double STEP_OF_NINES = 0.02;
+
+  private final Result result;
+
+  Plots(Result result) {
+    this.result = result;
+  }
+
+  List<Drawing> all() {
+    return List.of(latency(), hitRatio(), staleness(), databaseReads(), savedAgainstMemory());
+  }
+
+  private Drawing latency() {
+    XYSeriesCollection data = new XYSeriesCollection();
+    for (Figures way : result.ways()) {
+      XYSeries series = new XYSeries(way.way());
+      Histogram latency = way.latency();
+      // The last nine drawn is the last that some ten reads stand behind.
+      double most = Math.log10(Math.max(10, latency.getTotalCount() / 10.0));
+      for (double nines = 0; nines <= most; nines += STEP_OF_NINES) {
+        double percentile = 100 * (1 - Math.pow(10, -nines));
+        series.add(nines, Math.max(1.0, (double) latency.getValueAtPercentile(percentile)));
+      }
+      data.addSeries(series);
+    }
+    NumberAxis share = axis("share of reads answered within the time");
+    share.setTickUnit(new NumberTickUnit(1, Ticks.NINES));
+    XYPlot plot = lines(data, share, Ticks.logarithmic("latency", 10, Ticks.NANOS), false);
+    return new Drawing(
+        "latency",
+        "Latency",
+        "How long reads took, from the quickest at the left to the slowest at the right; each step"
+            + " to the right is a tenth of the reads that is left. Both the steps and the times are"
+            + " logarithmic."
+            + (result.settings().readsPerSecond() > 0
+                ? " Each read counts from when it was due."
+                : ""),
+        chart(plot, true));
+  }
+
+  private Drawing hitRatio() {
+    XYSeriesCollection data = new XYSeriesCollection();
+    for (Figures way : result.ways()) {
+      XYSeries series = new XYSeries(way.way());
+      for (Figures.Slice slice : way.slices()) {
+        if (slice.lookups() > 0) {
+          series.add(
+              slice.beganSeconds() + slice.seconds() / 2, 100.0 * slice.hits() / slice.lookups());
+        }
+      }
+      data.addSeries(series);
+    }
+    NumberAxis ratio = axis("hit ratio, %");
+    ratio.setRange(0, 102);
+    ratio.setTickUnit(new NumberTickUnit(20));
+    NumberAxis time = axis("seconds since measuring began");
+    time.setRange(0, Math.max(1, result.took().toMillis() / 1e3));
+    XYPlot plot = lines(data, time, ratio, true);
+    List<Double> commits = result.commits();
+    int step = 1 + commits.size() / MOST_COMMITS_DRAWN;
+    for (int i = 0; i < commits.size(); i += step) {
+      plot.addAnnotation(
+          new XYLineAnnotation(
+              commits.get(i), 0, commits.get(i), 3.5, new java.awt.BasicStroke(0.8f), Inks.FAINT));
+    }
+    return new Drawing(
+        "hit-ratio",
+        "Hit ratio over time",
+        "One point for each way's round. Each mark on the lower edge is "
+            + (step == 1 ? "a commit" : "one commit in " + step)
+            + ", which puts out the answers that it changed.",
+        chart(plot, true));
+  }
+
+  private Drawing staleness() {
+    XYSeriesCollection data = new XYSeriesCollection();
+    for (Figures way : result.ways()) {
+      XYSeries series = new XYSeries(way.way());
+      long older = way.staleness().getTotalCount();
+      for (HistogramIterationValue value : way.staleness().recordedValues()) {
+        series.add(
+            Math.max(1.0, (double) value.getValueIteratedTo()),
+            1_000.0 * older / Math.max(1, way.reads()));
+        older -= value.getCountAtValueIteratedTo();
+      }
+      data.addSeries(series);
+    }
+    XYPlot plot =
+        lines(
+            data,
+            Ticks.logarithmic("age: since the first commit that the read missed", 10, Ticks.NANOS),
+            Ticks.logarithmic("stale reads per 1,000 reads", 10, Ticks.PLAIN),
+            false);
+    return new Drawing(
+        "staleness",
+        "Staleness",
+        "How many reads missed a commit that had returned this long before they began, or longer. "
+            + (result.direct().stale() == 0 ? "Direct reads missed none." : ""),
+        chart(plot, true));
+  }
+
+  private Drawing databaseReads() {
+    DefaultCategoryDataset data = new DefaultCategoryDataset();
+    for (Figures way : result.ways()) {
+      data.addValue(
+          way.databaseReadsPerSecond(),
+          "database reads a second",
+          String.format(
+              Locale.ROOT,
+              "%s: %,.0f of %,.0f",
+              way.way(),
+              way.databaseReadsPerSecond(),
+              way.readsPerSecond()));
+    }
+    BarRenderer bars =
+        new BarRenderer() {
+          private static final long serialVersionUID = 1L;
+
+          @Override
+          public Paint getItemPaint(int row, int column) {
+            return Inks.way(column);
+          }
+        };
+    bars.setBarPainter(new StandardBarPainter());
+    bars.setShadowVisible(false);
+    bars.setMaximumBarWidth(0.12);
+    CategoryAxis ways = new CategoryAxis();
+    ways.setTickLabelFont(LABEL);
+    ways.setTickLabelPaint(Inks.TEXT);
+    ways.setAxisLineVisible(false);
+    ways.setTickMarksVisible(false);
+    ways.setMaximumCategoryLabelWidthRatio(0.6f);
+    CategoryPlot plot =
+        new CategoryPlot(data, ways, axis("reads a second that reached the database"), bars);
+    plot.setOrientation(PlotOrientation.HORIZONTAL);
+    plot.setRangeAxisLocation(AxisLocation.BOTTOM_OR_LEFT);
+    plot.setRangeGridlinePaint(Inks.GRID);
+    return new Drawing(
+        "database-reads",
+        "Database reads a second",
+        "Beside each bar: how many of the reads asked each second reached the database."
+            + (result.settings().readsPerSecond() > 0
+                ? ""
+                : " Readers asked as fast as they were answered, so the quicker ways asked more."),
+        chart(plot, false));
+  }
+
+  private Drawing savedAgainstMemory() {
+    XYSeriesCollection data = new XYSeriesCollection();
+    XYSeries points = new XYSeries("queries");
+    XYPlot plot =
+        lines(
+            data,
+            Ticks.logarithmic("memory held at the end", 8, Ticks.BYTES),
+            Ticks.logarithmic("time saved for each second of the run", 10, Ticks.NANOS),
+            true);
+    List<String> missing = new ArrayList<>();
+    double seconds = Math.max(1e-9, result.finest().time().toNanos() / 1e9);
+    for (Map.Entry<String, QueryFigures> each : result.finest().queries().entrySet()) {
+      QueryFigures figures = each.getValue();
+      double saved = figures.savedNanos() / seconds;
+      if (saved < 1 || figures.held().bytes() == 0) {
+        missing.add(each.getKey());
+        continue;
+      }
+      points.add((double) figures.held().bytes(), saved);
+      XYTextAnnotation label =
+          new XYTextAnnotation("  " + each.getKey(), (double) figures.held().bytes(), saved);
+      label.setFont(LABEL);
+      label.setPaint(Inks.TEXT);
+      label.setTextAnchor(TextAnchor.CENTER_LEFT);
+      plot.addAnnotation(label);
+    }
+    data.addSeries(points);
+    XYLineAndShapeRenderer renderer = (XYLineAndShapeRenderer) plot.getRenderer();
+    int finest = result.ways().size() - 1;
+    renderer.setSeriesLinesVisible(0, false);
+    renderer.setSeriesPaint(0, Inks.way(finest));
+    renderer.setSeriesShape(0, Inks.mark(finest));
+    plot.getDomainAxis().setUpperMargin(0.25);
+    return new Drawing(
+        "time-saved",
+        "Time saved against memory",
+        "The queries in "
+            + result.finest().way()
+            + ": up is more time saved, left is less memory held."
+            + (missing.isEmpty()
+                ? ""
+                : " Not drawn, since they save nothing or hold nothing at the end: "
+                    + String.join(", ", missing)
+                    + "."),
+        chart(plot, false));
+  }
+
+  private XYPlot lines(XYSeriesCollection data, ValueAxis across, ValueAxis up, boolean marks) {
+    XYLineAndShapeRenderer renderer = new XYLineAndShapeRenderer(true, marks);
+    for (int i = 0; i < Math.max(1, result.ways().size()); i++) {
+      renderer.setSeriesPaint(i, Inks.way(i));
+      renderer.setSeriesStroke(i, Inks.line(i));
+      renderer.setSeriesShape(i, Inks.mark(i));
+    }
+    renderer.setDrawSeriesLineAsPath(true);
+    XYPlot plot = new XYPlot(data, across, up, renderer);
+    plot.setDomainGridlinePaint(Inks.GRID);
+    plot.setRangeGridlinePaint(Inks.GRID);
+    plot.setDomainGridlineStroke(new java.awt.BasicStroke(0.8f));
+    plot.setRangeGridlineStroke(new java.awt.BasicStroke(0.8f));
+    plot.setAxisOffset(RectangleInsets.ZERO_INSETS);
+    return plot;
+  }
+
+  static NumberAxis axis(String label) {
+    NumberAxis axis = new NumberAxis(label);
+    Ticks.dress(axis);
+    return axis;
+  }
+
+  private static JFreeChart chart(Plot plot, boolean legend) {
+    plot.setBackgroundPaint(null);
+    plot.setOutlineVisible(false);
+    plot.setNoDataMessage("nothing to show");
+    plot.setNoDataMessagePaint(Inks.FAINT);
+    JFreeChart chart = new JFreeChart(null, LABEL, plot, false);
+    chart.setBackgroundPaint(null);
+    chart.setPadding(new RectangleInsets(6, 4, 4, 14));
+    if (legend) {
+      LegendTitle ways = new LegendTitle(plot);
+      ways.setPosition(RectangleEdge.TOP);
+      ways.setHorizontalAlignment(HorizontalAlignment.LEFT);
+      ways.setItemFont(LABEL);
+      ways.setItemPaint(Inks.TEXT);
+      ways.setBackgroundPaint(null);
+      ways.setFrame(BlockBorder.NONE);
+      chart.addLegend(ways);
+    }
+    return chart;
+  }
+}

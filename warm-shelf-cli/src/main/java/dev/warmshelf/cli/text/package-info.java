@@ -1,0 +1,5 @@
+/** Numbers and tables as text. */
+@NullMarked
+package dev.warmshelf.cli.text;
+
+import org.jspecify.annotations.NullMarked;
