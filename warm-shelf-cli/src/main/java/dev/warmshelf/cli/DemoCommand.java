@@ -8,6 +8,7 @@ import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import java.io.IOException;
+import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.sql.Statement;
@@ -59,6 +60,12 @@ final class DemoCommand implements Callable<Integer> {
   @Option(names = "--keep", description = "Keep the database running at the end, until Ctrl-C.")
   private boolean keep;
 
+  @Option(
+      names = "--report",
+      paramLabel = "FILE",
+      description = "Write what step 5 measures as an HTML page with plots.")
+  private @Nullable Path page;
+
   private volatile boolean interrupted;
 
   @Override
@@ -67,6 +74,7 @@ final class DemoCommand implements Callable<Integer> {
       throw new Failure("Give --scale or --small, not both.");
     }
     MeasureCommand.requireAtLeast("--seconds", secondsAsked(), 1);
+    MeasureCommand.requireWritable("--report", page);
     Scale size = scaleAsked();
     Screen screen = new Screen(spec.commandLine().getOut());
     screen.line("Warm Shelf demo: Skerry Line, a made-up ferry company");
@@ -103,7 +111,8 @@ final class DemoCommand implements Callable<Integer> {
     try (HikariDataSource pool =
         DatabaseOptions.pool(config, readers + MeasureCommand.CONNECTIONS_BESIDE_READERS)) {
       boolean sound =
-          new DemoStory(pool, server.dataSource(DATABASE), screen).tell(secondsAsked(), readers);
+          new DemoStory(pool, server.dataSource(DATABASE), screen)
+              .tell(secondsAsked(), readers, page);
       whereToGoNext(screen);
       screen.line("");
       screen.line("Done in " + since(began) + ".");

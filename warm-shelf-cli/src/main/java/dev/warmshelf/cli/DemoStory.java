@@ -18,6 +18,7 @@ import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
 import java.math.BigDecimal;
+import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -28,6 +29,7 @@ import java.util.List;
 import java.util.Map;
 import javax.sql.DataSource;
 import org.HdrHistogram.Histogram;
+import org.jspecify.annotations.Nullable;
 
 /** What the demo shows once its database is there, step by step. */
 final class DemoStory {
@@ -61,14 +63,14 @@ final class DemoStory {
   }
 
   /** Tells it; returns whether all that was measured is as it must be. */
-  boolean tell(int seconds, int readers) throws Exception {
+  boolean tell(int seconds, int readers, @Nullable Path page) throws Exception {
     try (WarmShelf warm = WarmShelf.over(pool).following(JournalFeed.on(pool)).open()) {
       ShelvedQuery<Departure> departures = warm.query(Questions.DEPARTURES).as(Departure.class);
       baseline(departures);
       firstAndSecondRead(departures);
       somebodyElseBooks(departures);
     }
-    return readersAndWriters(seconds, readers);
+    return readersAndWriters(seconds, readers, page);
   }
 
   private void baseline(ShelvedQuery<Departure> departures) throws SQLException {
@@ -186,7 +188,8 @@ final class DemoStory {
         Text.nanos(answered - asked), before.metresLeft(), after.metresLeft());
   }
 
-  private boolean readersAndWriters(int seconds, int readers) throws Exception {
+  private boolean readersAndWriters(int seconds, int readers, @Nullable Path page)
+      throws Exception {
     DemoCommand.heading(screen, 5, "Readers and writers together, for " + seconds + " seconds");
     Comparison.Settings settings =
         new Comparison.Settings(WARM_UP, Duration.ofSeconds(seconds), readers, 0, WRITES, TTL, 1);
@@ -196,7 +199,7 @@ final class DemoStory {
         TTL.toSeconds());
     say("the question names; until rows change that the answer shows");
     Result result =
-        MeasureCommand.comparison(pool, MeasureCommand.demoWorkload(), settings, screen).run();
+        MeasureCommand.drawing(pool, MeasureCommand.demoWorkload(), settings, screen).run();
     screen.clear();
     screen.line("");
     ComparisonReport report = new ComparisonReport(result);
@@ -211,6 +214,7 @@ final class DemoStory {
         JournalFeed.DEFAULT_INTERVAL.toMillis());
     say(
         "Table lanes: one booking puts out every board. Answer lanes: only boards that show its sailing.");
+    MeasureCommand.draw(result, page, null, screen);
     result.faults().forEach(fault -> say("WRONG: %s", fault));
     return result.faults().isEmpty();
   }

@@ -1,5 +1,8 @@
 package dev.warmshelf.cli;
 
+import java.io.IOException;
+import java.nio.file.AccessDeniedException;
+import java.nio.file.NoSuchFileException;
 import java.sql.SQLException;
 
 /** Something that cannot be done as asked; the message says what and how to mend it. */
@@ -14,6 +17,17 @@ final class Failure extends Exception {
 
   Failure(String message, Throwable cause) {
     super(message, cause);
+  }
+
+  /** A file that could not be read or written. */
+  static Failure of(String what, IOException e) {
+    String why =
+        e instanceof NoSuchFileException
+            ? "there is no such file or directory"
+            : e instanceof AccessDeniedException
+                ? "this is not allowed"
+                : e.getMessage() == null ? e.getClass().getSimpleName() : e.getMessage();
+    return new Failure(what + ": " + (why.endsWith(".") ? why : why + "."), e);
   }
 
   /** A pool says that it has no connection; why stands in the cause. */

@@ -5,6 +5,7 @@ import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.SerializationFeature;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.cli.measure.Comparison;
+import dev.warmshelf.cli.measure.RecordedRequests;
 import dev.warmshelf.cli.measure.Result;
 import dev.warmshelf.cli.measure.Workload;
 import dev.warmshelf.cli.measure.WorkloadException;
@@ -12,6 +13,8 @@ import dev.warmshelf.cli.measure.WorkloadFile;
 import dev.warmshelf.cli.report.ComparisonFields;
 import dev.warmshelf.cli.report.ComparisonReport;
 import dev.warmshelf.cli.report.ReportPage;
+import dev.warmshelf.cli.text.Text;
+import dev.warmshelf.record.Recording;
 import dev.warmshelf.scenario.SkerryLine;
 import java.awt.AWTError;
 import java.io.IOException;
@@ -85,7 +88,9 @@ final class MeasureCommand implements Callable<Integer> {
   @Option(
       names = "--warm-up",
       paramLabel = "N",
-      description = "Seconds before that, not counted. Default: a tenth of --seconds, at least 2.")
+      description =
+          "Seconds before that, not counted. Default: a tenth of --seconds, at least 2; none with"
+              + " --replay.")
   private @Nullable Integer warmUp;
 
   @Option(
@@ -121,6 +126,27 @@ final class MeasureCommand implements Callable<Integer> {
       description = "Of the requests and writes. Default: ${DEFAULT-VALUE}.")
   private long seed = 1;
 
+  @Option(
+      names = "--record",
+      paramLabel = "FILE",
+      description = "Record the questions of the last way, to replay them later.")
+  private @Nullable Path record;
+
+  @Option(
+      names = "--replay",
+      paramLabel = "FILE",
+      description =
+          "Ask what a recording holds, in its order, instead of the workload's queries. Queries that"
+              + " the workload has, too, take label and versions from there.")
+  private @Nullable Path replay;
+
+  @Option(
+      names = "--speed",
+      paramLabel = "N",
+      description =
+          "With --replay: how many times the recorded pace. Default: 0, as fast as can be.")
+  private double speed;
+
   @Option(names = "--json", description = "Print JSON instead of tables.")
   private boolean json;
 
@@ -151,7 +177,8 @@ final class MeasureCommand implements Callable<Integer> {
     if (json && csv) {
       throw new Failure("Give one of --json and --csv.");
     }
-    requireWritable(page);
+    requireWritable("--report", page);
+    requireWritable("--record", record);
     Workload workload = workload();
     Comparison.Settings settings = settings(workload);
     Screen progress = new Screen(spec.commandLine().getErr());
@@ -159,10 +186,10 @@ final class MeasureCommand implements Callable<Integer> {
         DatabaseOptions.pool(url, readers + CONNECTIONS_BESIDE_READERS, System.getenv())) {
       Comparison comparison = comparison(pool, workload, settings, progress);
       try (Interrupts ignored = Interrupts.first(comparison::stop)) {
-        Result result = comparison.run();
+        Result result = run(comparison, progress);
         progress.clear();
         report(result);
-        draw(result, progress);
+        draw(result, page, plots, progress);
         result.faults().forEach(fault -> progress.line("shelf: " + fault + "."));
         return result.faults().isEmpty() ? 0 : 1;
       }
@@ -171,11 +198,68 @@ final class MeasureCommand implements Callable<Integer> {
     }
   }
 
+  private Comparison comparison(
+      DataSource pool, Workload workload, Comparison.Settings settings, Screen screen)
+      throws SQLException, Failure {
+    if (replay == null) {
+      return drawing(pool, workload, settings, screen);
+    }
+    try {
+      RecordedRequests recorded = RecordedRequests.of(replay, workload, readers, speed);
+      screen.line(
+          String.format(
+              Locale.ROOT,
+              "replaying %s: %,d questions, %,d left out since they are no queries",
+              replay,
+              recorded.size(),
+              recorded.leftOut()));
+      return Comparison.asking(recorded, pool, workload, settings, told(screen));
+    } catch (IOException e) {
+      throw Failure.of("The recording " + replay + " cannot be replayed", e);
+    }
+  }
+
+  private Result run(Comparison comparison, Screen screen) throws Exception {
+    if (record == null) {
+      return comparison.run();
+    }
+    Recording recording;
+    try {
+      recording = Recording.to(record).open();
+    } catch (IOException e) {
+      throw Failure.of("The recording " + record + " cannot be written", e);
+    }
+    Result result;
+    try (recording) {
+      comparison.recordTo(recording);
+      result = comparison.run();
+    }
+    screen.line(
+        String.format(
+            Locale.ROOT,
+            "recorded: %s, %s%s",
+            record,
+            Text.bytes(Files.size(record)),
+            recording.lost() == 0
+                ? ""
+                : ", but for " + Text.count(recording.lost()) + " questions that came too fast"));
+    return result;
+  }
+
   private Comparison.Settings settings(Workload workload) throws Failure {
     requireAtLeast("--seconds", seconds, 1);
     requireAtLeast("--readers", readers, 1);
     requireAtLeast("--ttl", ttl, 1);
-    int warming = warmUp == null ? Math.max(2, seconds / SHARE_OF_WARM_UP) : warmUp;
+    requireAtLeast("--speed", speed, 0);
+    if (speed > 0 && replay == null) {
+      throw new Failure("--speed says how fast to replay a recording; add --replay FILE.");
+    }
+    if (rate != null && replay != null) {
+      throw new Failure("A recording is replayed at --speed, not at --rate; give one of them.");
+    }
+    // Of a recording nothing is passed over unless asked for.
+    int usual = replay == null ? Math.max(2, seconds / SHARE_OF_WARM_UP) : 0;
+    int warming = warmUp == null ? usual : warmUp;
     requireAtLeast("--warm-up", warming, 0);
     double reading = rate == null ? workload.readsPerSecond() : rate;
     requireAtLeast("--rate", reading, 0);
@@ -200,7 +284,7 @@ final class MeasureCommand implements Callable<Integer> {
     } catch (WorkloadException e) {
       throw new Failure(workloadFile + ", " + e.getMessage(), e);
     } catch (IOException e) {
-      throw new Failure(workloadFile + " cannot be read: " + e + ".", e);
+      throw Failure.of("The workload " + workloadFile + " cannot be read", e);
     }
   }
 
@@ -229,7 +313,8 @@ final class MeasureCommand implements Callable<Integer> {
   }
 
   /** After the tables are out: what was measured is not lost if a page cannot be written. */
-  private void draw(Result result, Screen screen) throws Failure {
+  static void draw(Result result, @Nullable Path page, @Nullable Path plots, Screen screen)
+      throws Failure {
     if (page == null && plots == null) {
       return;
     }
@@ -243,7 +328,7 @@ final class MeasureCommand implements Callable<Integer> {
         drawn.writePlots(plots).forEach(file -> screen.line("written: " + file));
       }
     } catch (IOException e) {
-      throw new Failure("The report cannot be written: " + e + ".", e);
+      throw Failure.of("The report cannot be written", e);
     } catch (LinkageError | InternalError | AWTError e) {
       throw new Failure(
           "This Java cannot draw ("
@@ -254,15 +339,15 @@ final class MeasureCommand implements Callable<Integer> {
   }
 
   /** Says before the run, not after it, that there is nowhere to write. */
-  private static void requireWritable(@Nullable Path file) throws Failure {
+  static void requireWritable(String option, @Nullable Path file) throws Failure {
     if (file != null) {
       Path directory = file.toAbsolutePath().getParent();
       if (directory == null || !Files.isWritable(directory) || Files.isDirectory(file)) {
         throw new Failure(
-            "The report cannot be written to "
+            option
+                + " "
                 + file
-                + ": no such directory, or not"
-                + " writable.");
+                + " cannot be written: there is no such directory, or it is not writable.");
       }
     }
   }
@@ -273,15 +358,15 @@ final class MeasureCommand implements Callable<Integer> {
   }
 
   /** A comparison that tells a screen how far it is. */
-  static Comparison comparison(
-      DataSource pool, Workload workload, Comparison.Settings settings, Screen progress)
+  static Comparison drawing(
+      DataSource pool, Workload workload, Comparison.Settings settings, Screen screen)
       throws SQLException {
-    return Comparison.of(
-        pool,
-        workload,
-        settings,
-        (what, share) ->
-            progress.status(String.format(Locale.ROOT, "%3.0f %%  %s", 100 * share, what)));
+    return Comparison.of(pool, workload, settings, told(screen));
+  }
+
+  private static Comparison.Progress told(Screen screen) {
+    return (what, share) ->
+        screen.status(String.format(Locale.ROOT, "%3.0f %%  %s", 100 * share, what));
   }
 
   static void requireAtLeast(String option, double value, double least) throws Failure {

@@ -143,6 +143,8 @@ final class WatchCommand implements Callable<Integer> {
   record Counts(
       String name,
       int size,
+      long bytes,
+      long savedNanos,
       long hits,
       long misses,
       long joined,
@@ -160,6 +162,8 @@ final class WatchCommand implements Callable<Integer> {
       return new Counts(
           view.getName(),
           view.getSize(),
+          view.getBytes(),
+          view.getTimeSavedNanos(),
           view.getHits(),
           view.getMisses(),
           view.getJoined(),

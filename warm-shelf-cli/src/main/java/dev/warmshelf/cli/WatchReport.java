@@ -47,6 +47,8 @@ final class WatchReport {
                 "hits now",
                 "hits in all",
                 "kept",
+                "memory",
+                "saved/s",
                 "hit p50",
                 "load p50",
                 "loads/s",
@@ -67,6 +69,11 @@ final class WatchReport {
                       ratio(counts.hits() - earlier.hits(), counts.lookups() - earlier.lookups()),
                       ratio(counts.hits(), counts.lookups()),
                       Text.count(counts.size()),
+                      Text.bytes(counts.bytes()),
+                      time(
+                          Math.max(
+                              0,
+                              Math.round((counts.savedNanos() - earlier.savedNanos()) / seconds))),
                       time(counts.hitNanos()),
                       time(counts.loadNanos()),
                       rate(counts.misses() - counts.joined() - earlier.misses() + earlier.joined()),
@@ -162,6 +169,8 @@ final class WatchReport {
                   "hitRatio",
                   counts.lookups() == 0 ? null : (double) counts.hits() / counts.lookups());
               fields.put("kept", counts.size());
+              fields.put("bytes", counts.bytes());
+              fields.put("timeSavedNanos", counts.savedNanos());
               fields.put("hitP50Nanos", counts.hitNanos());
               fields.put("loadP50Nanos", counts.loadNanos());
               fields.put("fills", counts.fills());

@@ -6,6 +6,7 @@ import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.cli.measure.Comparison;
 import dev.warmshelf.cli.measure.Figures;
+import dev.warmshelf.cli.measure.RecordedRequests;
 import dev.warmshelf.cli.measure.Result;
 import dev.warmshelf.cli.report.ComparisonFields;
 import dev.warmshelf.cli.report.ComparisonReport;
@@ -13,6 +14,7 @@ import dev.warmshelf.cli.report.ReportPage;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.postgres.PostgresCatalogue;
 import dev.warmshelf.postgres.Session;
+import dev.warmshelf.record.Recording;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
@@ -128,6 +130,46 @@ class MeasureCommandTest {
     assertThat(two.digest()).isEqualTo(one.digest());
     assertThat(two.commits()).isEmpty();
     assertThat(measure(settings(0, 0)).digest()).isNotEqualTo(one.digest());
+  }
+
+  @Test
+  void aRecordingOfOneRunIsReplayedInAnother() throws Exception {
+    Path file = directory.resolve("questions.jsonl.gz");
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(server.dataSource("postgres"));
+    try (HikariDataSource pool = DatabaseOptions.pool(config, 12)) {
+      Comparison recorded =
+          Comparison.of(pool, MeasureCommand.demoWorkload(), settings(60, 0), (what, share) -> {});
+      Result first;
+      try (Recording recording = Recording.to(file).open()) {
+        recorded.recordTo(recording);
+        first = recorded.run();
+        assertThat(recording.lost()).isZero();
+      }
+      RecordedRequests questions = RecordedRequests.of(file, MeasureCommand.demoWorkload(), 3, 0);
+      assertThat((long) questions.size()).isEqualTo(first.finest().reads());
+      Comparison replayed =
+          Comparison.asking(
+              questions,
+              pool,
+              MeasureCommand.demoWorkload(),
+              new Comparison.Settings(
+                  Duration.ZERO, Duration.ofSeconds(30), 3, 0, 0, Duration.ofSeconds(1), 7),
+              (what, share) -> {});
+      Result second = replayed.run();
+      assertThat(second.faults()).isEmpty();
+      for (Figures way : second.ways()) {
+        assertThat(way.reads()).as(way.way()).isEqualTo(first.finest().reads());
+      }
+      first
+          .finest()
+          .queries()
+          .forEach(
+              (label, query) ->
+                  assertThat(second.finest().queries().get(label).reads())
+                      .as(label)
+                      .isEqualTo(query.reads()));
+    }
   }
 
   @Test

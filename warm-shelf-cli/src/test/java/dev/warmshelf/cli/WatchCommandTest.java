@@ -40,6 +40,8 @@ class WatchCommandTest {
       assertThat(shelf.get("lookups").asLong()).isEqualTo(4);
       assertThat(shelf.get("hitRatio").asDouble()).isEqualTo(0.75);
       assertThat(shelf.get("hitRatioNow").isNull()).isTrue();
+      assertThat(shelf.get("timeSavedNanos").isNumber()).isTrue();
+      assertThat(shelf.get("bytes").asLong()).as("a text does not tell its size").isZero();
       assertThat(shelf.get("feed").asText()).isEqualTo("none");
       Ran asLines = Ran.of("watch", pid, "--times", "2");
       assertThat(asLines.exitCode()).isZero();

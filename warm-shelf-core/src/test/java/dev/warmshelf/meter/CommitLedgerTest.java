@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.OptionalLong;
 import java.util.Random;
 import org.junit.jupiter.api.Test;
@@ -31,6 +32,23 @@ class CommitLedgerTest {
   @Test
   void scopesNobodyWroteAreNeverStale() {
     assertThat(ledger.staleness("sailing 5", 1, 1_000)).isEmpty();
+  }
+
+  @Test
+  void nothingIsCertainWhileACommitIsUnderWay() {
+    assertThat(ledger.isSettled()).isTrue();
+    long before = ledger.sequence();
+    ledger.commitBegins();
+    ledger.commitBegins();
+    assertThat(ledger.isSettled()).isFalse();
+    ledger.committed("sailing 4", 2, 100);
+    ledger.commitIsOver();
+    assertThat(ledger.isSettled()).isFalse();
+    assertThat(ledger.sequence()).isGreaterThan(before);
+    ledger.commitIsOver();
+    assertThat(ledger.isSettled()).isTrue();
+    assertThat(ledger.firstMissed(Map.of("sailing 4", 1L, "sailing 5", 0L))).hasValue(100);
+    assertThat(ledger.firstMissed(Map.of("sailing 4", 2L))).isEmpty();
   }
 
   @Test

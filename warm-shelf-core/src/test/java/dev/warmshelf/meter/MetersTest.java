@@ -56,6 +56,41 @@ class MetersTest {
   }
 
   @Test
+  void timeSavedIsWhatHitsSparedLessWhatTheyTook() {
+    for (int i = 0; i < 10; i++) {
+      meters.hit(1_000_000);
+    }
+    assertThat(meters.snapshot().timeSavedNanos()).isEqualTo(10_000_000);
+    meters.hitTook(400);
+    meters.hitTook(600); // 500 on average, for all ten
+    assertThat(meters.snapshot().timeSavedNanos()).isEqualTo(10_000_000 - 5_000);
+  }
+
+  @Test
+  void aSpanIsWhatCameAfterTheEarlierSnapshot() {
+    meters.hit(100);
+    meters.miss();
+    meters.loaded(5_000);
+    meters.bypass(BypassReason.REFUSED);
+    meters.audited(Finding.LATE);
+    Meters.Snapshot before = meters.snapshot();
+    meters.hit(200);
+    meters.hit(200);
+    meters.loaded(9_000);
+    meters.bypass(BypassReason.REFUSED);
+    meters.audited(Finding.NEVER);
+    Meters.Snapshot span = meters.snapshot().since(before);
+    assertThat(span.hits()).isEqualTo(2);
+    assertThat(span.sparedNanos()).isEqualTo(400);
+    assertThat(span.misses()).isZero();
+    assertThat(span.bypassed()).isEqualTo(1);
+    assertThat(span.found(Finding.LATE)).isZero();
+    assertThat(span.found(Finding.NEVER)).isEqualTo(1);
+    assertThat(span.loadLatency().getTotalCount()).isEqualTo(1);
+    assertThat(span.loadLatency().getValueAtPercentile(50)).isBetween(8_990L, 9_010L);
+  }
+
+  @Test
   void aboutOneHitInSixtyFourIsTimed() {
     int timed = 0;
     for (int i = 0; i < 64_000; i++) {

@@ -59,7 +59,8 @@ public final class Journal {
   /** Each followed table and what its trigger was made with, whether or not all is well with it. */
   private static final String FOLLOWED =
       """
-      SELECT DISTINCT ON (c.oid) format('%I.%I', s.nspname, c.relname), g.tgargs
+      SELECT DISTINCT ON (c.oid) format('%I.%I', s.nspname, c.relname), g.tgargs,
+             p.prosrc LIKE '%pg_notify(%'
       FROM pg_trigger g JOIN pg_class c ON c.oid = g.tgrelid
            JOIN pg_namespace s ON s.oid = c.relnamespace
            JOIN pg_proc p ON p.oid = g.tgfoid
@@ -121,10 +122,18 @@ public final class Journal {
    *     column that changes can be told apart by
    */
   public String script(Collection<String> tables) throws SQLException {
-    return scriptOf(tables.stream().map(Followed::parse).toList());
+    return scriptOf(
+        tables.stream().map(table -> new Installed(Followed.parse(table), notifies)).toList());
   }
 
-  private String scriptOf(Collection<Followed> tables) throws SQLException {
+  /**
+   * A table with its triggers.
+   *
+   * @param notifies whether they wake readers
+   */
+  private record Installed(Followed table, boolean notifies) {}
+
+  private String scriptOf(Collection<Installed> tables) throws SQLException {
     StringBuilder script = new StringBuilder();
     script.append("SET LOCAL lock_timeout = '").append(LOCK_TIMEOUT).append("';\n");
     script.append(resource("install.sql"));
@@ -135,7 +144,7 @@ public final class Journal {
     }
     script.append(";\n");
     try (Connection connection = dataSource.getConnection()) {
-      for (Followed table : tables) {
+      for (Installed table : tables) {
         script.append('\n').append(triggers(connection, table));
       }
     }
@@ -151,20 +160,34 @@ public final class Journal {
     run(script(tables));
   }
 
-  /** Installs anew, in today's version, what is followed already; mends what has been damaged. */
+  /**
+   * Installs anew, in today's version, what is followed already; mends what has been damaged.
+   * Triggers that wake readers still do.
+   */
   public void upgrade() throws SQLException {
-    run(scriptOf(followed()));
+    run(
+        scriptOf(
+            installed().stream()
+                .map(each -> new Installed(each.table(), each.notifies() || notifies))
+                .toList()));
   }
 
   /** What has been installed, whether or not all is well with it. */
   public List<Followed> followed() throws SQLException {
-    List<Followed> tables = new ArrayList<>();
+    return installed().stream().map(Installed::table).toList();
+  }
+
+  private List<Installed> installed() throws SQLException {
+    List<Installed> tables = new ArrayList<>();
     try (Connection connection = dataSource.getConnection();
         Statement statement = connection.createStatement();
         ResultSet rows = statement.executeQuery(FOLLOWED)) {
       while (rows.next()) {
         TriggerArguments made = TriggerArguments.parse(rows.getBytes(2));
-        tables.add(new Followed(rows.getString(1), List.copyOf(made.columns().keySet())));
+        tables.add(
+            new Installed(
+                new Followed(rows.getString(1), List.copyOf(made.columns().keySet())),
+                rows.getBoolean(3)));
       }
     }
     return tables;
@@ -210,10 +233,11 @@ public final class Journal {
     }
   }
 
-  private String triggers(Connection connection, Followed followed) throws SQLException {
+  private String triggers(Connection connection, Installed installed) throws SQLException {
+    Followed followed = installed.table();
     List<String[]> members = members(connection, followed.table());
     Lane lane = Lane.ofTable(members.get(0)[0], members.get(0)[1]);
-    TriggerText text = new TriggerText(lane, columns(connection, followed), notifies);
+    TriggerText text = new TriggerText(lane, columns(connection, followed), installed.notifies());
     StringBuilder script = new StringBuilder(text.functionText());
     members.forEach(member -> script.append(text.triggersText(member[0], member[1])));
     return script.toString();

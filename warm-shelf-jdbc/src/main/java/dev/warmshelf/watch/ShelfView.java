@@ -14,7 +14,16 @@ public interface ShelfView {
   /** Answers kept just now, fresh or not. */
   int getSize();
 
+  /**
+   * About how much memory the answers kept take, with their keys and lanes. Worked out when asked
+   * for, by a look at every entry.
+   */
+  long getBytes();
+
   long getHits();
+
+  /** What the hits have saved their callers: the load times they spared, less what they took. */
+  long getTimeSavedNanos();
 
   long getMisses();
 

@@ -7,6 +7,7 @@ import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Finding;
 import dev.warmshelf.meter.Meters;
+import dev.warmshelf.shelf.Held;
 import dev.warmshelf.shelf.Shelf;
 import java.lang.management.ManagementFactory;
 import java.util.ArrayList;
@@ -103,6 +104,16 @@ public final class Views implements AutoCloseable {
     @Override
     public int getSize() {
       return shelf.size();
+    }
+
+    @Override
+    public long getBytes() {
+      return shelf.held().values().stream().mapToLong(Held::bytes).sum();
+    }
+
+    @Override
+    public long getTimeSavedNanos() {
+      return meters().timeSavedNanos();
     }
 
     @Override

@@ -366,6 +366,21 @@ class JournalFeedTest {
   }
 
   @Test
+  void anUpgradeLeavesEachTableWakingReadersOrNot() throws Exception {
+    Journal journal = Journal.on(database.dataSource());
+    journal.wakingReaders().install(List.of("notice"));
+    journal.install(List.of("port"));
+    String waking =
+        "SELECT string_agg(DISTINCT tgrelid::regclass::text, ' ') FROM pg_trigger"
+            + " WHERE tgname LIKE 'warm_shelf%' AND tgrelid IN ('port'::regclass,"
+            + " 'notice'::regclass)"
+            + " AND pg_get_functiondef(tgfoid) LIKE '%pg_notify(%'";
+    assertThat(database.ask(waking)).isEqualTo("notice");
+    journal.upgrade();
+    assertThat(database.ask(waking)).isEqualTo("notice");
+  }
+
+  @Test
   void installingAgainLocksNothingThatAReaderOrAWriterOfTheJournalNeeds() throws Exception {
     try (Connection busy = database.dataSource().getConnection();
         Statement statement = busy.createStatement()) {

@@ -13,6 +13,7 @@ import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
 import java.util.SplittableRandom;
@@ -73,7 +74,7 @@ public final class Comparison {
   }
 
   /** Where the requests come from. */
-  interface Source {
+  public interface Source {
     /**
      * A reader's stream; the same for every way.
      *
@@ -83,6 +84,12 @@ public final class Comparison {
 
     /** One request of each query, to prepare with. */
     List<Request> samples();
+
+    /** Whether requests are asked when they are due; otherwise as fast as can be. */
+    boolean isPaced();
+
+    /** How fast the readers ask, in words. */
+    String pace();
   }
 
   private Comparison(
@@ -123,7 +130,33 @@ public final class Comparison {
           public List<Request> samples() {
             return drawn.samples(new SplittableRandom(settings.seed()));
           }
+
+          @Override
+          public boolean isPaced() {
+            return settings.readsPerSecond() > 0;
+          }
+
+          @Override
+          public String pace() {
+            return isPaced()
+                ? String.format(Locale.ROOT, "%,.0f reads a second", settings.readsPerSecond())
+                : "as fast as they can";
+          }
         };
+    return new Comparison(dataSource, workload, settings, source, progress);
+  }
+
+  /**
+   * Prepares a run that asks what this source says; the workload's queries are not drawn.
+   *
+   * @param dataSource with room for the readers, a writer and three more
+   */
+  public static Comparison asking(
+      Source source,
+      DataSource dataSource,
+      Workload workload,
+      Settings settings,
+      Progress progress) {
     return new Comparison(dataSource, workload, settings, source, progress);
   }
 
@@ -182,6 +215,8 @@ public final class Comparison {
           workload.name(),
           facts,
           settings,
+          source.pace(),
+          source.isPaced(),
           Duration.ofNanos(measuringBegan - warmingBegan),
           Duration.ofNanos(ended - measuringBegan),
           writers.commits().stream()
@@ -215,7 +250,7 @@ public final class Comparison {
         streams().stream()
             .map(stream -> new Reader(way, stream, ledger, System::nanoTime))
             .toList();
-    return new WayRun(way, readers, work, settings.readsPerSecond() > 0);
+    return new WayRun(way, readers, work, source.isPaced());
   }
 
   private List<Requests> streams() {
@@ -280,14 +315,23 @@ public final class Comparison {
     long all = Math.max(1, time.dividedBy(ROUND.multipliedBy(runs.size())));
     long nanos = time.toNanos() / (all * runs.size());
     long until = System.nanoTime() + time.toNanos();
-    for (long done = 0; done < all && System.nanoTime() < until && !stopped; done++) {
+    for (long done = 0;
+        done < all && System.nanoTime() < until && !stopped && !isAtEnd(runs);
+        done++) {
       for (int i = 0; i < runs.size() && !stopped; i++) {
         WayRun run = runs.get(i);
+        if (run.isAtEnd()) {
+          continue;
+        }
         progress.at(prefix + run.way().name(), (done + (double) i / runs.size()) / all);
         run.round(nanos, () -> stopped);
         writers.throwIfFailed();
       }
     }
+  }
+
+  private static boolean isAtEnd(List<WayRun> runs) {
+    return runs.stream().allMatch(WayRun::isAtEnd);
   }
 
   private static void awaitDelivery(ShelfWay shelf) throws SQLException {

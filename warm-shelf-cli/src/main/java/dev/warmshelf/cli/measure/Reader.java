@@ -115,6 +115,9 @@ final class Reader {
       paced = pending;
       due += pendingDue;
     }
+    if (paced != null && !stopped.getAsBoolean()) {
+      await(until); // a round in which little is due takes its time all the same
+    }
     pendingDue = due - until;
   }
 

@@ -10,6 +10,8 @@ import java.util.Optional;
  * What a comparison found.
  *
  * @param workload its name
+ * @param pace how fast the readers asked, in words
+ * @param paced whether requests were asked when they were due; otherwise as fast as could be
  * @param warmedUp how long it ran before anything was counted
  * @param took how long it ran after that
  * @param commits when the writer's commits returned, in seconds since the measuring began
@@ -24,6 +26,8 @@ public record Result(
     String workload,
     Comparison.Facts facts,
     Comparison.Settings settings,
+    String pace,
+    boolean paced,
     Duration warmedUp,
     Duration took,
     List<Double> commits,

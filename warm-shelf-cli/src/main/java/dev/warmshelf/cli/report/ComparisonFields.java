@@ -55,7 +55,7 @@ public final class ComparisonFields {
     fields.put("processors", Runtime.getRuntime().availableProcessors());
     fields.put("java", System.getProperty("java.version"));
     fields.put("readers", result.settings().readers());
-    fields.put("readsPerSecond", result.settings().readsPerSecond());
+    fields.put("pace", result.pace());
     fields.put("writesPerSecond", result.settings().writesPerSecond());
     fields.put("ttlNanos", result.settings().ttl().toNanos());
     fields.put("seed", result.settings().seed());

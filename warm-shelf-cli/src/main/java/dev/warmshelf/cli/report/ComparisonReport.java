@@ -44,7 +44,7 @@ public final class ComparisonReport {
   /** One row per measure: its name, then its figure in each way. */
   List<List<String>> wayRows() {
     List<List<String>> rows = new ArrayList<>();
-    boolean openLoop = result.settings().readsPerSecond() > 0;
+    boolean openLoop = result.paced();
     row(rows, "reads", f -> Text.count(f.reads()));
     if (openLoop) {
       row(rows, "not asked in time", f -> Text.count(f.notAsked()));
@@ -167,9 +167,7 @@ public final class ComparisonReport {
                 Locale.ROOT,
                 "%d readers, %s; %,d commits in %.1f s, after %.1f s of warming up; TTL %d s",
                 settings.readers(),
-                settings.readsPerSecond() == 0
-                    ? "as fast as they can"
-                    : String.format(Locale.ROOT, "%,.0f reads a second", settings.readsPerSecond()),
+                result.pace(),
                 result.commits().size(),
                 result.took().toMillis() / 1e3,
                 result.warmedUp().toMillis() / 1e3,

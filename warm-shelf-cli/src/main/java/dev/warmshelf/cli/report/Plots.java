@@ -74,9 +74,7 @@ final class Plots {
         "How long reads took, from the quickest at the left to the slowest at the right; each step"
             + " to the right is a tenth of the reads that is left. Both the steps and the times are"
             + " logarithmic."
-            + (result.settings().readsPerSecond() > 0
-                ? " Each read counts from when it was due."
-                : ""),
+            + (result.paced() ? " Each read counts from when it was due." : ""),
         chart(plot, true));
   }
 
@@ -181,7 +179,7 @@ final class Plots {
         "database-reads",
         "Database reads a second",
         "Beside each bar: how many of the reads asked each second reached the database."
-            + (result.settings().readsPerSecond() > 0
+            + (result.paced()
                 ? ""
                 : " Readers asked as fast as they were answered, so the quicker ways asked more."),
         chart(plot, false));

@@ -87,7 +87,7 @@ public final class ReportPage {
             "With <b>%s</b>, the shelf answered %s of its lookups without the database. ",
             Html.escaped(finest.way()),
             Text.percent(finest.hitRatio().orElse(0))));
-    if (result.settings().readsPerSecond() == 0) {
+    if (!result.paced()) {
       words.append(
           String.format(
               Locale.ROOT,

@@ -186,6 +186,21 @@ class ReaderTest {
     assertThat(tally.queries.get("rows").hitRatio()).isEqualTo(0.4);
   }
 
+  @Test
+  void aRoundInWhichLittleIsDueTakesItsTimeAndTheRestIsDueInTheNext() throws Exception {
+    Requests every700 = () -> new Requests.Paced(new Request(QUERY, Map.of()), 700);
+    Way way = way(request -> new Way.Read(Origin.DIRECT, List.of(), 0, () -> true));
+    Reader reader = new Reader(way, every700, ledger, this::passing);
+    now = 0;
+    List<Long> asked = new ArrayList<>();
+    for (int round = 0; round < 7; round++) {
+      reader.readPaced(1_000L * round, 1_000L * (round + 1), () -> false);
+      assertThat(now).isGreaterThanOrEqualTo(1_000L * (round + 1));
+      asked.add(reader.take().latency.getTotalCount());
+    }
+    assertThat(asked).containsExactly(1L, 1L, 2L, 1L, 2L, 1L, 1L);
+  }
+
   private long passing() {
     return now++;
   }

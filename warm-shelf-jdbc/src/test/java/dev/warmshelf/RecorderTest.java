@@ -1,0 +1,93 @@
+package dev.warmshelf;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import dev.warmshelf.journal.Journal;
+import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.scenario.SkerryLine;
+import dev.warmshelf.shelf.Held;
+import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.Recorder;
+import dev.warmshelf.shelf.Words;
+import dev.warmshelf.store.Content;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.Test;
+
+/** What a recorder is told of questions. */
+class RecorderTest implements Recorder {
+  private static TestDatabase database;
+
+  private final List<Told> told = new ArrayList<>();
+
+  private record Told(
+      String shelf, Key key, Words words, Origin outcome, long loadNanos, Object answer) {}
+
+  @BeforeAll
+  static void create() throws Exception {
+    database = TestDatabase.create();
+    Journal.on(database.dataSource()).install(SkerryLine.FOLLOWED);
+  }
+
+  @Override
+  public void asked(
+      String shelf, Key key, Words words, Origin outcome, long loadNanos, Object answer) {
+    told.add(new Told(shelf, key, words, outcome, loadNanos, answer));
+  }
+
+  @Test
+  void everyQuestionIsToldWithItsWordsAndWhatCameOfIt() throws Exception {
+    String sql = "SELECT id, name FROM port WHERE island = :island ORDER BY id";
+    try (WarmShelf warm =
+        WarmShelf.over(database.dataSource())
+            .following(JournalFeed.on(database.dataSource()))
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.tolerating(Duration.ofHours(1)))
+            .open()) {
+      ShelvedQuery<Map<String, Object>> ports = warm.query(sql).asMaps();
+      warm.recordTo(this);
+      Question<Map<String, Object>> question = ports.with("island", "Norra");
+      int rows = question.list().value().size();
+      question.list();
+      question.with("island", "Sundra").list(); // does not change what was told before
+      warm.query("SELECT random() AS r").asMaps().list();
+      warm.recordTo(null);
+      question.list();
+
+      assertThat(told)
+          .extracting(Told::outcome)
+          .containsExactly(Origin.LOADED, Origin.KEPT, Origin.LOADED, Origin.DIRECT);
+      assertThat(told)
+          .extracting(each -> each.words().values())
+          .containsExactly(List.of("Norra"), List.of("Norra"), List.of("Sundra"), List.of());
+      assertThat(told.get(0).words().text()).isEqualTo(sql);
+      assertThat(told.get(0).key()).isEqualTo(told.get(1).key()).isNotEqualTo(told.get(2).key());
+      assertThat(told).allSatisfy(each -> assertThat(each.loadNanos()).isPositive());
+      Content content = (Content) told.get(1).answer();
+      assertThat(content.rows()).isEqualTo(rows);
+      assertThat(content.bytes()).isGreaterThan(rows * 20L);
+      assertThat(content.fingerprint())
+          .isNotEqualTo(((Content) told.get(2).answer()).fingerprint());
+      Held held = warm.shelf(WarmShelf.MAIN_SHELF).held().get(told.get(0).key().form());
+      assertThat(held.entries()).isEqualTo(2);
+      assertThat(held.bytes()).isGreaterThan(content.bytes());
+    }
+  }
+
+  @Test
+  void fingerprintsDoNotMindTheOrderOfRows() throws Exception {
+    try (WarmShelf warm = WarmShelf.over(database.dataSource()).onTtlAlone().open()) {
+      warm.recordTo(this);
+      warm.query("SELECT id, name FROM port ORDER BY id").asMaps().list();
+      warm.query("SELECT id, name FROM port ORDER BY id DESC").asMaps().list();
+      warm.query("SELECT id, name FROM port WHERE id > 1 ORDER BY id DESC").asMaps().list();
+    }
+    List<Long> fingerprints =
+        told.stream().map(each -> ((Content) each.answer()).fingerprint()).toList();
+    assertThat(fingerprints.get(0)).isEqualTo(fingerprints.get(1));
+    assertThat(fingerprints.get(0)).isNotEqualTo(fingerprints.get(2));
+  }
+}

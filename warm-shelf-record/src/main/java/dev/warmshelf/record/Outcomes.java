@@ -1,0 +1,26 @@
+package dev.warmshelf.record;
+
+import dev.warmshelf.shelf.Origin;
+
+/** How a recording writes where an answer came from. */
+final class Outcomes {
+  private Outcomes() {}
+
+  static String letter(Origin origin) {
+    return switch (origin) {
+      case KEPT -> "k";
+      case LOADED -> "l";
+      case JOINED -> "j";
+      case DIRECT -> "d";
+    };
+  }
+
+  static Origin of(String letter) {
+    for (Origin origin : Origin.values()) {
+      if (letter(origin).equals(letter)) {
+        return origin;
+      }
+    }
+    throw new IllegalArgumentException("'" + letter + "' is no outcome; expected k, l, j or d");
+  }
+}

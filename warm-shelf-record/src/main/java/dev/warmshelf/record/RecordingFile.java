@@ -1,0 +1,199 @@
+package dev.warmshelf.record;
+
+import com.fasterxml.jackson.core.JsonProcessingException;
+import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.ObjectMapper;
+import dev.warmshelf.shelf.Origin;
+import java.io.BufferedReader;
+import java.io.EOFException;
+import java.io.IOException;
+import java.io.InputStream;
+import java.io.InputStreamReader;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.Collections;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.function.Consumer;
+import java.util.zip.GZIPInputStream;
+import java.util.zip.ZipException;
+import org.jspecify.annotations.Nullable;
+
+/** Reads a {@link Recording} back. */
+public final class RecordingFile {
+  private static final ObjectMapper JSON = new ObjectMapper();
+
+  private final Map<Integer, Statement> statements = new HashMap<>();
+  private final Consumer<Question> each;
+  private Instant began = Instant.EPOCH;
+  private boolean parameters;
+  private boolean complete;
+  private long questions;
+  private long lost;
+
+  private RecordingFile(Consumer<Question> each) {
+    this.each = each;
+  }
+
+  /**
+   * A statement that was asked.
+   *
+   * @param number in this recording
+   * @param shelf the name of the shelf
+   * @param digest of its normal form, 16 hexadecimal digits
+   * @param sql as the engineer wrote it; empty for values that are no query's
+   * @param parameters their names
+   */
+  public record Statement(
+      int number, String shelf, String digest, Optional<String> sql, List<String> parameters) {}
+
+  /**
+   * A question.
+   *
+   * @param atMicros when it was answered, since the recording began
+   * @param key digest of the key, 16 hexadecimal digits
+   * @param outcome where the answer came from
+   * @param loadMicros how long the answer took to load, whoever loaded it
+   * @param rows of the answer; -1 if it did not tell
+   * @param bytes about how much memory it took; -1 if it did not tell
+   * @param fingerprint of the answer, 16 hexadecimal digits; empty if it did not tell
+   * @param values of the parameters; empty if they were left out
+   */
+  public record Question(
+      long atMicros,
+      Statement statement,
+      String key,
+      Origin outcome,
+      long loadMicros,
+      int rows,
+      long bytes,
+      String fingerprint,
+      Optional<List<@Nullable Object>> values) {}
+
+  /**
+   * What a recording is.
+   *
+   * @param began on the recording machine's clock
+   * @param parameters whether it has their values
+   * @param questions how many there are
+   * @param lost how many more were left out
+   * @param complete whether it was closed; otherwise its program ended first, and the last second
+   *     or so is missing
+   */
+  public record Summary(
+      Instant began, boolean parameters, long questions, long lost, boolean complete) {}
+
+  /**
+   * Reads a recording, question by question, in about the order in which they were answered. One
+   * that was cut off is read as far as it goes.
+   *
+   * @throws IOException if the file cannot be read, or is no recording; the message names the line
+   */
+  public static Summary read(Path file, Consumer<Question> each) throws IOException {
+    RecordingFile reading = new RecordingFile(each);
+    int number = 0;
+    try (InputStream in = Files.newInputStream(file);
+        BufferedReader lines =
+            new BufferedReader(
+                new InputStreamReader(new GZIPInputStream(in), StandardCharsets.UTF_8))) {
+      String line;
+      while ((line = lines.readLine()) != null) {
+        number++;
+        JsonNode node;
+        try {
+          node = JSON.readTree(line);
+        } catch (JsonProcessingException e) {
+          if (number > 1 && !lines.ready()) {
+            break; // cut off in the middle of a line
+          }
+          throw new IOException(file + ", line " + number + ": this is not JSON.", e);
+        }
+        reading.line(node, number);
+      }
+    } catch (ZipException e) {
+      throw new IOException(file + " is no recording: it is not compressed with gzip.", e);
+    } catch (EOFException e) {
+      if (number == 0) {
+        throw new IOException(file + " is no recording: it is empty.", e);
+      }
+    } catch (IllegalArgumentException e) {
+      throw new IOException(file + ", line " + number + ": " + e.getMessage() + ".", e);
+    }
+    return new Summary(
+        reading.began, reading.parameters, reading.questions, reading.lost, reading.complete);
+  }
+
+  private void line(JsonNode node, int number) {
+    if (number == 1) {
+      header(node);
+    } else if (node.isArray()) {
+      question(node);
+    } else if (node.has("statement")) {
+      List<String> names = new ArrayList<>();
+      node.path("parameters").forEach(name -> names.add(name.asText()));
+      Statement statement =
+          new Statement(
+              node.path("statement").asInt(),
+              node.path("shelf").asText(),
+              node.path("digest").asText(),
+              Optional.ofNullable(node.path("sql").textValue()),
+              List.copyOf(names));
+      statements.put(statement.number(), statement);
+    } else if (node.has("ended")) {
+      complete = true;
+      lost = node.path("lost").asLong();
+    } else if (node.has("lost")) {
+      lost += node.path("lost").asLong();
+    }
+    // What else there may be in a later version does not hinder.
+  }
+
+  private void header(JsonNode node) {
+    if (!node.path("recording").asText().equals("warm-shelf")) {
+      throw new IllegalArgumentException("this is no recording of ours");
+    }
+    if (node.path("version").asInt() != RecordingWriter.VERSION) {
+      throw new IllegalArgumentException(
+          "the recording is of version "
+              + node.path("version")
+              + ", but this program reads version "
+              + RecordingWriter.VERSION);
+    }
+    began = Instant.parse(node.path("began").asText());
+    parameters = node.path("parameters").asBoolean();
+  }
+
+  private void question(JsonNode node) {
+    if (node.size() < 8) {
+      throw new IllegalArgumentException(
+          "a question has eight members or nine, not " + node.size());
+    }
+    Statement statement = statements.get(node.get(1).asInt());
+    if (statement == null) {
+      throw new IllegalArgumentException("there is no statement " + node.get(1));
+    }
+    Optional<List<@Nullable Object>> values = Optional.empty();
+    if (node.size() > 8) {
+      List<@Nullable Object> read = new ArrayList<>();
+      node.get(8).forEach(value -> read.add(Values.read(value)));
+      values = Optional.of(Collections.unmodifiableList(read));
+    }
+    questions++;
+    each.accept(
+        new Question(
+            node.get(0).asLong(),
+            statement,
+            node.get(2).asText(),
+            Outcomes.of(node.get(3).asText()),
+            node.get(4).asLong(),
+            node.get(5).asInt(),
+            node.get(6).asLong(),
+            node.get(7).isNull() ? "" : node.get(7).asText(),
+            values));
+  }
+}

@@ -1,0 +1,163 @@
+package dev.warmshelf.record;
+
+import com.fasterxml.jackson.core.JsonFactory;
+import com.fasterxml.jackson.core.JsonGenerator;
+import com.fasterxml.jackson.core.util.MinimalPrettyPrinter;
+import dev.warmshelf.key.Form;
+import dev.warmshelf.shelf.Words;
+import dev.warmshelf.store.Content;
+import java.io.FilterOutputStream;
+import java.io.IOException;
+import java.io.OutputStream;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.security.MessageDigest;
+import java.security.NoSuchAlgorithmException;
+import java.time.Instant;
+import java.util.HashMap;
+import java.util.HexFormat;
+import java.util.List;
+import java.util.Map;
+import java.util.zip.GZIPOutputStream;
+import org.jspecify.annotations.Nullable;
+
+/** Writes the lines of a recording. For one thread. */
+final class RecordingWriter {
+  static final int VERSION = 1;
+  static final int DIGITS = 16;
+  private static final int BUFFER = 1 << 15;
+
+  private final boolean parameters;
+  private final long mostBytes;
+  private final Counted out;
+  private final JsonGenerator json;
+  private final Map<StatementKey, Integer> statements = new HashMap<>();
+  private long questions;
+
+  private record StatementKey(String shelf, Form form, @Nullable String sql) {}
+
+  RecordingWriter(Recording.Plan plan, Instant began) throws IOException {
+    this.parameters = plan.parameters();
+    this.mostBytes = plan.mostBytes();
+    this.out = new Counted(Files.newOutputStream(plan.file()));
+    this.json = new JsonFactory().createGenerator(new GZIPOutputStream(out, BUFFER, true));
+    json.setPrettyPrinter(new MinimalPrettyPrinter("\n"));
+    json.writeStartObject();
+    json.writeStringField("recording", "warm-shelf");
+    json.writeNumberField("version", VERSION);
+    json.writeStringField("began", began.toString());
+    json.writeBooleanField("parameters", parameters);
+    json.writeEndObject();
+  }
+
+  boolean isFull() {
+    return out.written >= mostBytes;
+  }
+
+  /**
+   * @param atNanos since the recording began
+   */
+  void write(Recording.Asked asked, long atNanos) throws IOException {
+    if (isFull()) {
+      return;
+    }
+    Words words = asked.words();
+    Form form = asked.key().form();
+    StatementKey key = new StatementKey(asked.shelf(), form, words == null ? null : words.text());
+    Integer statement = statements.get(key);
+    if (statement == null) {
+      statement = statements.size() + 1;
+      statements.put(key, statement);
+      writeStatement(statement, key, words);
+    }
+    json.writeStartArray();
+    json.writeNumber(atNanos / 1_000);
+    json.writeNumber(statement);
+    json.writeString(asked.key().digest().substring(0, DIGITS));
+    json.writeString(Outcomes.letter(asked.outcome()));
+    json.writeNumber(asked.loadNanos() / 1_000);
+    if (asked.answer() instanceof Content content) {
+      json.writeNumber(content.rows());
+      json.writeNumber(content.bytes());
+      json.writeString(HexFormat.of().toHexDigits(content.fingerprint()));
+    } else {
+      json.writeNumber(-1);
+      json.writeNumber(-1);
+      json.writeNull();
+    }
+    if (parameters && words != null) {
+      json.writeStartArray();
+      for (Object value : words.values()) {
+        Values.write(json, value);
+      }
+      json.writeEndArray();
+    }
+    json.writeEndArray();
+    questions++;
+  }
+
+  void lost(long count) throws IOException {
+    json.writeStartObject();
+    json.writeNumberField("lost", count);
+    json.writeEndObject();
+  }
+
+  void flush() throws IOException {
+    json.flush();
+  }
+
+  void end(long lost) throws IOException {
+    json.writeStartObject();
+    json.writeStringField("ended", Instant.now().toString());
+    json.writeNumberField("questions", questions);
+    json.writeNumberField("lost", lost);
+    json.writeEndObject();
+    json.close();
+  }
+
+  private void writeStatement(int number, StatementKey key, @Nullable Words words)
+      throws IOException {
+    json.writeStartObject();
+    json.writeNumberField("statement", number);
+    json.writeStringField("shelf", key.shelf());
+    json.writeStringField("digest", digest(key.form().statement()));
+    json.writeStringField("sql", key.sql());
+    json.writeArrayFieldStart("parameters");
+    for (String name : words == null ? List.<String>of() : words.parameters()) {
+      json.writeString(name);
+    }
+    json.writeEndArray();
+    json.writeEndObject();
+  }
+
+  private static String digest(String text) {
+    try {
+      byte[] sha256 =
+          MessageDigest.getInstance("SHA-256").digest(text.getBytes(StandardCharsets.UTF_8));
+      return HexFormat.of().formatHex(sha256).substring(0, DIGITS);
+    } catch (NoSuchAlgorithmException e) {
+      throw new IllegalStateException("every Java platform has SHA-256 (java.security API)", e);
+    }
+  }
+
+  /** Knows how much has gone through it: the compressed bytes. */
+  private static final class Counted extends FilterOutputStream {
+    private long written;
+
+    Counted(OutputStream out) {
+      super(out);
+    }
+
+    @Override
+    public void write(int b) throws IOException {
+      out.write(b);
+      written++;
+    }
+
+    @Override
+    public void write(byte[] bytes, int from, int length) throws IOException {
+      out.write(bytes, from, length);
+      written += length;
+    }
+  }
+}
