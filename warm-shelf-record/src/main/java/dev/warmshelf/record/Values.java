@@ -19,6 +19,8 @@ import java.util.Iterator;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
+import java.util.TreeSet;
 import java.util.UUID;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
@@ -119,10 +121,18 @@ final class Values {
     };
   }
 
+  /** The types that a value may name. */
+  static Set<String> types() {
+    Set<String> types = new TreeSet<>(READERS.keySet());
+    types.addAll(List.of("bytes", "text", "list"));
+    return types;
+  }
+
   private static Object parsed(String type, String text) {
     Function<String, Object> reader = READERS.get(type);
     if (reader == null) {
-      throw new IllegalArgumentException("'" + type + "' is no type of value");
+      throw new IllegalArgumentException(
+          "'" + type + "' is no type of value; expected one of " + types());
     }
     try {
       return reader.apply(text);

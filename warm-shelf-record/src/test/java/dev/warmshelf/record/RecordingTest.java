@@ -180,6 +180,13 @@ class RecordingTest {
     RecordingFile.Summary summary = RecordingFile.read(file, question -> {});
     assertThat(summary.lost()).isEqualTo(lost);
     assertThat(summary.questions()).isEqualTo(asked - lost);
+    long told =
+        text(file)
+            .lines()
+            .filter(line -> line.startsWith("{\"lost\":"))
+            .mapToLong(line -> Long.parseLong(line.replaceAll("\\D", "")))
+            .sum();
+    assertThat(told).as("told on the way, too, lest the end be cut off").isEqualTo(lost);
   }
 
   @Test
@@ -222,6 +229,23 @@ class RecordingTest {
         .hasMessageContaining("line 2: there is no statement 7");
     assertThatThrownBy(() -> RecordingFile.read(compressed(head + "nonsense\n{}\n"), q -> {}))
         .hasMessageContaining("line 2: this is not JSON");
+  }
+
+  @Test
+  void theExampleOfItsPageIsARecording() throws Exception {
+    String page = Files.readString(Path.of("../docs/recording.md"));
+    int from = page.indexOf("{\"recording\"");
+    List<Question> questions = new ArrayList<>();
+    RecordingFile.Summary summary =
+        RecordingFile.read(
+            compressed(page.substring(from, page.indexOf("```", from))), questions::add);
+    assertThat(summary.complete()).isTrue();
+    assertThat(summary.lost()).isEqualTo(12);
+    assertThat(summary.questions()).isEqualTo(2);
+    assertThat(questions).extracting(Question::outcome).containsExactly(Origin.LOADED, Origin.KEPT);
+    for (String type : Values.types()) {
+      assertThat(page).contains("`" + type + "`");
+    }
   }
 
   private Path compressed(String text) throws IOException {
