@@ -8,7 +8,6 @@ import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import java.io.IOException;
-import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.sql.Statement;
@@ -16,6 +15,7 @@ import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
 import picocli.CommandLine.Spec;
@@ -31,7 +31,8 @@ import picocli.CommandLine.Spec;
       "",
       "Examples:",
       "  shelf demo --small        a tenth of the data, done in some 20 seconds",
-      "  shelf demo --keep         leave the database running afterwards, until Ctrl-C"
+      "  shelf demo --keep         leave the database running afterwards, until Ctrl-C",
+      "  shelf demo --report r.html  write what step 5 measures as a page"
     })
 final class DemoCommand implements Callable<Integer> {
   private static final String DATABASE = "skerry";
@@ -60,11 +61,7 @@ final class DemoCommand implements Callable<Integer> {
   @Option(names = "--keep", description = "Keep the database running at the end, until Ctrl-C.")
   private boolean keep;
 
-  @Option(
-      names = "--report",
-      paramLabel = "FILE",
-      description = "Write what step 5 measures as an HTML page with plots.")
-  private @Nullable Path page;
+  @Mixin private final PageOptions pages = new PageOptions();
 
   private volatile boolean interrupted;
 
@@ -74,7 +71,7 @@ final class DemoCommand implements Callable<Integer> {
       throw new Failure("Give --scale or --small, not both.");
     }
     MeasureCommand.requireAtLeast("--seconds", secondsAsked(), 1);
-    MeasureCommand.requireWritable("--report", page);
+    pages.requireWritable();
     Scale size = scaleAsked();
     Screen screen = new Screen(spec.commandLine().getOut());
     screen.line("Warm Shelf demo: Skerry Line, a made-up ferry company");
@@ -112,7 +109,7 @@ final class DemoCommand implements Callable<Integer> {
         DatabaseOptions.pool(config, readers + MeasureCommand.CONNECTIONS_BESIDE_READERS)) {
       boolean sound =
           new DemoStory(pool, server.dataSource(DATABASE), screen)
-              .tell(secondsAsked(), readers, page);
+              .tell(secondsAsked(), readers, pages);
       whereToGoNext(screen);
       screen.line("");
       screen.line("Done in " + since(began) + ".");

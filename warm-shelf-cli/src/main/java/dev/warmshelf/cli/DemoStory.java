@@ -18,7 +18,6 @@ import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
 import java.math.BigDecimal;
-import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -29,7 +28,6 @@ import java.util.List;
 import java.util.Map;
 import javax.sql.DataSource;
 import org.HdrHistogram.Histogram;
-import org.jspecify.annotations.Nullable;
 
 /** What the demo shows once its database is there, step by step. */
 final class DemoStory {
@@ -63,14 +61,14 @@ final class DemoStory {
   }
 
   /** Tells it; returns whether all that was measured is as it must be. */
-  boolean tell(int seconds, int readers, @Nullable Path page) throws Exception {
+  boolean tell(int seconds, int readers, PageOptions pages) throws Exception {
     try (WarmShelf warm = WarmShelf.over(pool).following(JournalFeed.on(pool)).open()) {
       ShelvedQuery<Departure> departures = warm.query(Questions.DEPARTURES).as(Departure.class);
       baseline(departures);
       firstAndSecondRead(departures);
       somebodyElseBooks(departures);
     }
-    return readersAndWriters(seconds, readers, page);
+    return readersAndWriters(seconds, readers, pages);
   }
 
   private void baseline(ShelvedQuery<Departure> departures) throws SQLException {
@@ -188,8 +186,7 @@ final class DemoStory {
         Text.nanos(answered - asked), before.metresLeft(), after.metresLeft());
   }
 
-  private boolean readersAndWriters(int seconds, int readers, @Nullable Path page)
-      throws Exception {
+  private boolean readersAndWriters(int seconds, int readers, PageOptions pages) throws Exception {
     DemoCommand.heading(screen, 5, "Readers and writers together, for " + seconds + " seconds");
     Comparison.Settings settings =
         new Comparison.Settings(WARM_UP, Duration.ofSeconds(seconds), readers, 0, WRITES, TTL, 1);
@@ -214,7 +211,7 @@ final class DemoStory {
         JournalFeed.DEFAULT_INTERVAL.toMillis());
     say(
         "Table lanes: one booking puts out every board. Answer lanes: only boards that show its sailing.");
-    MeasureCommand.draw(result, page, null, screen);
+    pages.draw(result, screen);
     result.faults().forEach(fault -> say("WRONG: %s", fault));
     return result.faults().isEmpty();
   }

@@ -12,11 +12,7 @@ import dev.warmshelf.cli.measure.WorkloadException;
 import dev.warmshelf.cli.measure.WorkloadFile;
 import dev.warmshelf.cli.report.ComparisonFields;
 import dev.warmshelf.cli.report.ComparisonReport;
-import dev.warmshelf.cli.report.ReportPage;
-import dev.warmshelf.cli.text.Text;
-import dev.warmshelf.record.Recording;
 import dev.warmshelf.scenario.SkerryLine;
-import java.awt.AWTError;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.nio.file.Files;
@@ -24,10 +20,12 @@ import java.nio.file.Path;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.Locale;
+import java.util.Optional;
 import java.util.concurrent.Callable;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
 import picocli.CommandLine.Spec;
@@ -60,6 +58,7 @@ import picocli.CommandLine.Spec;
 final class MeasureCommand implements Callable<Integer> {
   static final int CONNECTIONS_BESIDE_READERS = 9;
   private static final int SHARE_OF_WARM_UP = 10;
+  private static final String UNDEFINED_TABLE = "42P01";
 
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
@@ -126,26 +125,7 @@ final class MeasureCommand implements Callable<Integer> {
       description = "Of the requests and writes. Default: ${DEFAULT-VALUE}.")
   private long seed = 1;
 
-  @Option(
-      names = "--record",
-      paramLabel = "FILE",
-      description = "Record the questions of the last way, to replay them later.")
-  private @Nullable Path record;
-
-  @Option(
-      names = "--replay",
-      paramLabel = "FILE",
-      description =
-          "Ask what a recording holds, in its order, instead of the workload's queries. Queries that"
-              + " the workload has, too, take label and versions from there.")
-  private @Nullable Path replay;
-
-  @Option(
-      names = "--speed",
-      paramLabel = "N",
-      description =
-          "With --replay: how many times the recorded pace. Default: 0, as fast as can be.")
-  private double speed;
+  @Mixin private final RecordingOptions recordings = new RecordingOptions();
 
   @Option(names = "--json", description = "Print JSON instead of tables.")
   private boolean json;
@@ -155,14 +135,7 @@ final class MeasureCommand implements Callable<Integer> {
       description = "Print CSV instead of tables: a line for each way, and each query in it.")
   private boolean csv;
 
-  @Option(
-      names = "--report",
-      paramLabel = "FILE",
-      description = "Write an HTML page with tables and plots; it needs nothing beside it.")
-  private @Nullable Path page;
-
-  @Option(names = "--plots", paramLabel = "DIRECTORY", description = "Write each plot as a PNG.")
-  private @Nullable Path plots;
+  @Mixin private final PageOptions pages = new PageOptions();
 
   @Override
   public Integer call() throws Exception {
@@ -177,8 +150,8 @@ final class MeasureCommand implements Callable<Integer> {
     if (json && csv) {
       throw new Failure("Give one of --json and --csv.");
     }
-    requireWritable("--report", page);
-    requireWritable("--record", record);
+    pages.requireWritable();
+    recordings.requireSensible(rate != null);
     Workload workload = workload();
     Comparison.Settings settings = settings(workload);
     Screen progress = new Screen(spec.commandLine().getErr());
@@ -186,79 +159,41 @@ final class MeasureCommand implements Callable<Integer> {
         DatabaseOptions.pool(url, readers + CONNECTIONS_BESIDE_READERS, System.getenv())) {
       Comparison comparison = comparison(pool, workload, settings, progress);
       try (Interrupts ignored = Interrupts.first(comparison::stop)) {
-        Result result = run(comparison, progress);
+        Result result = recordings.run(comparison, progress);
         progress.clear();
         report(result);
-        draw(result, page, plots, progress);
+        pages.draw(result, progress);
         result.faults().forEach(fault -> progress.line("shelf: " + fault + "."));
         return result.faults().isEmpty() ? 0 : 1;
       }
     } catch (WorkloadException e) {
       throw new Failure(nameOfWorkload() + ", " + e.getMessage(), e);
+    } catch (SQLException e) {
+      if (workloadFile == null && UNDEFINED_TABLE.equals(e.getSQLState())) {
+        throw new Failure(
+            "This database does not hold the demo's tables. 'shelf demo --keep' starts one that"
+                + " does; for your own, give a --workload FILE.",
+            e);
+      }
+      throw e;
     }
   }
 
   private Comparison comparison(
       DataSource pool, Workload workload, Comparison.Settings settings, Screen screen)
       throws SQLException, Failure {
-    if (replay == null) {
-      return drawing(pool, workload, settings, screen);
-    }
-    try {
-      RecordedRequests recorded = RecordedRequests.of(replay, workload, readers, speed);
-      screen.line(
-          String.format(
-              Locale.ROOT,
-              "replaying %s: %,d questions, %,d left out since they are no queries",
-              replay,
-              recorded.size(),
-              recorded.leftOut()));
-      return Comparison.asking(recorded, pool, workload, settings, told(screen));
-    } catch (IOException e) {
-      throw Failure.of("The recording " + replay + " cannot be replayed", e);
-    }
-  }
-
-  private Result run(Comparison comparison, Screen screen) throws Exception {
-    if (record == null) {
-      return comparison.run();
-    }
-    Recording recording;
-    try {
-      recording = Recording.to(record).open();
-    } catch (IOException e) {
-      throw Failure.of("The recording " + record + " cannot be written", e);
-    }
-    Result result;
-    try (recording) {
-      comparison.recordTo(recording);
-      result = comparison.run();
-    }
-    screen.line(
-        String.format(
-            Locale.ROOT,
-            "recorded: %s, %s%s",
-            record,
-            Text.bytes(Files.size(record)),
-            recording.lost() == 0
-                ? ""
-                : ", but for " + Text.count(recording.lost()) + " questions that came too fast"));
-    return result;
+    Optional<RecordedRequests> recorded = recordings.replayed(workload, readers, screen);
+    return recorded.isPresent()
+        ? Comparison.asking(recorded.get(), pool, workload, settings, told(screen))
+        : drawing(pool, workload, settings, screen);
   }
 
   private Comparison.Settings settings(Workload workload) throws Failure {
     requireAtLeast("--seconds", seconds, 1);
     requireAtLeast("--readers", readers, 1);
     requireAtLeast("--ttl", ttl, 1);
-    requireAtLeast("--speed", speed, 0);
-    if (speed > 0 && replay == null) {
-      throw new Failure("--speed says how fast to replay a recording; add --replay FILE.");
-    }
-    if (rate != null && replay != null) {
-      throw new Failure("A recording is replayed at --speed, not at --rate; give one of them.");
-    }
     // Of a recording nothing is passed over unless asked for.
-    int usual = replay == null ? Math.max(2, seconds / SHARE_OF_WARM_UP) : 0;
+    int usual = recordings.replays() ? 0 : Math.max(2, seconds / SHARE_OF_WARM_UP);
     int warming = warmUp == null ? usual : warmUp;
     requireAtLeast("--warm-up", warming, 0);
     double reading = rate == null ? workload.readsPerSecond() : rate;
@@ -310,46 +245,6 @@ final class MeasureCommand implements Callable<Integer> {
       report.conditions("").forEach(out::println);
     }
     out.flush();
-  }
-
-  /** After the tables are out: what was measured is not lost if a page cannot be written. */
-  static void draw(Result result, @Nullable Path page, @Nullable Path plots, Screen screen)
-      throws Failure {
-    if (page == null && plots == null) {
-      return;
-    }
-    try {
-      ReportPage drawn = new ReportPage(result);
-      if (page != null) {
-        drawn.writePage(page);
-        screen.line("written: " + page);
-      }
-      if (plots != null) {
-        drawn.writePlots(plots).forEach(file -> screen.line("written: " + file));
-      }
-    } catch (IOException e) {
-      throw Failure.of("The report cannot be written", e);
-    } catch (LinkageError | InternalError | AWTError e) {
-      throw new Failure(
-          "This Java cannot draw ("
-              + e
-              + "). Plots need the fonts of the machine: install fontconfig and a font.",
-          e);
-    }
-  }
-
-  /** Says before the run, not after it, that there is nowhere to write. */
-  static void requireWritable(String option, @Nullable Path file) throws Failure {
-    if (file != null) {
-      Path directory = file.toAbsolutePath().getParent();
-      if (directory == null || !Files.isWritable(directory) || Files.isDirectory(file)) {
-        throw new Failure(
-            option
-                + " "
-                + file
-                + " cannot be written: there is no such directory, or it is not writable.");
-      }
-    }
   }
 
   /** The workload that ships with the demo. */

@@ -2,6 +2,8 @@ package dev.warmshelf.cli;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.ObjectMapper;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.cli.measure.Comparison;
@@ -170,6 +172,124 @@ class MeasureCommandTest {
                       .as(label)
                       .isEqualTo(query.reads()));
     }
+  }
+
+  @Test
+  void aWorkloadOfOnesOwnIsMeasuredRecordedAndReplayed() throws Exception {
+    Path workload = directory.resolve("own.yaml");
+    Files.writeString(
+        workload,
+        """
+        workload: notices alone
+        writes-per-second: 5
+        queries:
+          notices:
+            sql: SELECT id, version FROM notice WHERE port_id = :port ORDER BY id
+            inputs:
+              port: {from: 1, to: 40, zipf: 1}
+            versions:
+              - {of: notice, id: id, version: version}
+          moment:
+            sql: SELECT id, now() AS n FROM port
+        changes:
+          edit:
+            sql: UPDATE notice SET version = version + 1 WHERE id = :id RETURNING id, version
+            inputs:
+              id: {from: 1, to: 3000}
+            versions:
+              - {of: notice, id: id, version: version}
+        """);
+    String file = directory.resolve("own.jsonl.gz").toString();
+    String db = server.url("postgres");
+    Ran measured =
+        Ran.of(
+            "measure",
+            "--db",
+            db,
+            "--workload",
+            workload.toString(),
+            "--seconds",
+            "5",
+            "--record",
+            file,
+            "--json");
+    assertThat(measured.exitCode()).as(measured.err()).isZero();
+    assertThat(measured.err()).contains("recorded: " + file);
+    JsonNode json = new ObjectMapper().readTree(measured.out());
+    assertThat(json.at("/workload").asText()).isEqualTo("notices alone");
+    assertThat(json.at("/queries/moment/notKept").asText()).contains("now");
+    assertThat(json.at("/queries/notices/index").asText()).isEqualTo("notice (port_id)");
+    assertThat(json.at("/ways/4/shelf/hits").asLong()).isPositive();
+    assertThat(json.at("/ways/4/shelf/bypassed").asLong()).isPositive();
+    Ran replayed =
+        Ran.of(
+            "measure",
+            "--db",
+            db,
+            "--workload",
+            workload.toString(),
+            "--seconds",
+            "5",
+            "--replay",
+            file,
+            "--csv");
+    assertThat(replayed.exitCode()).as(replayed.err()).isZero();
+    assertThat(replayed.err()).contains("replaying " + file);
+    assertThat(replayed.out()).contains("direct,notices,", "answer lanes,moment,");
+  }
+
+  @Test
+  void whatCannotBeDoneIsSaidBeforeAnythingIsMeasured() throws Exception {
+    try (Connection connection = server.dataSource("postgres").getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute("CREATE DATABASE empty");
+    }
+    String empty = server.url("empty");
+    String nowhere = directory.resolve("no/where").toString();
+    assertSays("shelf demo --keep", "--db", empty);
+    assertSays("No database is given");
+    assertSays("there is no such directory", "--db", empty, "--report", nowhere);
+    assertSays("there is no such directory", "--db", empty, "--record", nowhere);
+    assertSays("no such file or directory", "--db", empty, "--replay", nowhere);
+    assertSays("no such file or directory", "--db", empty, "--workload", nowhere);
+    assertSays("add --replay FILE", "--db", empty, "--speed", "2");
+    assertSays("give one of them", "--db", empty, "--replay", nowhere, "--rate", "2");
+    assertSays("--rate must be at least 0", "--db", empty, "--rate", "-2");
+    assertSays("one of --json and --csv", "--db", empty, "--json", "--csv");
+    Path wrong = directory.resolve("wrong.yaml");
+    Files.writeString(
+        wrong,
+        """
+        workload: w
+        queries:
+          q:
+            sql: SELECT :n
+            inputs:
+              n: {from: 5, to: {sql: SELECT 3}}
+        """);
+    assertSays(
+        "wrong.yaml, line 6: from 5 to 3 there must be 1 to 10000000 values",
+        "--db",
+        empty,
+        "--workload",
+        wrong.toString());
+  }
+
+  @Test
+  void theDemosWorkloadCanBePrinted() {
+    Ran printed = Ran.of("measure", "--print-workload");
+    assertThat(printed.exitCode()).isZero();
+    assertThat(printed.out()).isEqualTo(SkerryLine.workload());
+  }
+
+  private static void assertSays(String message, String... options) {
+    String[] all = new String[options.length + 1];
+    all[0] = "measure";
+    System.arraycopy(options, 0, all, 1, options.length);
+    Ran ran = Ran.of(all);
+    assertThat(ran.err()).contains(message);
+    assertThat(ran.exitCode()).isEqualTo(2);
+    assertThat(ran.out()).isEmpty();
   }
 
   @Test

@@ -5,9 +5,7 @@ import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.meter.CommitLedger;
 import dev.warmshelf.shelf.Recorder;
 import java.sql.Connection;
-import java.sql.ResultSet;
 import java.sql.SQLException;
-import java.sql.Statement;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
@@ -196,7 +194,7 @@ public final class Comparison {
       }
       Map<String, String> advice = advice(samples);
       Optional<DatabaseWork> work = DatabaseWork.of(dataSource, statements);
-      Facts facts = facts();
+      Facts facts = Facts.of(dataSource, workload.data());
       List<WayRun> runs = ways.stream().map(way -> run(way, work)).toList();
       writers.start();
       long warmingBegan = System.nanoTime();
@@ -287,25 +285,6 @@ public final class Comparison {
     return advice;
   }
 
-  private Facts facts() throws SQLException {
-    Map<String, Long> data = new LinkedHashMap<>();
-    try (Connection connection = dataSource.getConnection();
-        Statement statement = connection.createStatement()) {
-      for (Map.Entry<String, String> fact : workload.data().entrySet()) {
-        try (ResultSet row = statement.executeQuery(fact.getValue())) {
-          row.next();
-          data.put(fact.getKey(), row.getLong(1));
-        }
-      }
-      try (ResultSet row =
-          statement.executeQuery(
-              "SELECT current_setting('server_version'), pg_database_size(current_database())")) {
-        row.next();
-        return new Facts("PostgreSQL " + row.getString(1), row.getLong(2), data);
-      }
-    }
-  }
-
   /**
    * Lets the ways take turns for a time, each as often. Slow reads make rounds longer than they
    * should be; then there are fewer of them.
@@ -344,13 +323,4 @@ public final class Comparison {
       LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(1));
     }
   }
-
-  /**
-   * What the run must say of the database.
-   *
-   * @param product its name and version
-   * @param bytes how big it is
-   * @param data the workload's own facts
-   */
-  public record Facts(String product, long bytes, Map<String, Long> data) {}
 }

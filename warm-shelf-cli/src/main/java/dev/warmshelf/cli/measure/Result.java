@@ -24,7 +24,7 @@ import java.util.Optional;
  */
 public record Result(
     String workload,
-    Comparison.Facts facts,
+    Facts facts,
     Comparison.Settings settings,
     String pace,
     boolean paced,

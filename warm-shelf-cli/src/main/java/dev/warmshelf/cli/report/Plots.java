@@ -41,6 +41,7 @@ final class Plots {
   private static final Font LABEL = new Font(Font.SANS_SERIF, Font.PLAIN, 12);
   private static final int MOST_COMMITS_DRAWN = 300;
   private static final double STEP_OF_NINES = 0.02;
+  private static final int FEW_POINTS = 10;
 
   private final Result result;
 
@@ -238,6 +239,10 @@ final class Plots {
       renderer.setSeriesPaint(i, Inks.way(i));
       renderer.setSeriesStroke(i, Inks.line(i));
       renderer.setSeriesShape(i, Inks.mark(i));
+    }
+    for (int i = 0; i < data.getSeriesCount(); i++) {
+      // A line of a few points may be too short to be seen.
+      renderer.setSeriesShapesVisible(i, marks || data.getItemCount(i) < FEW_POINTS);
     }
     renderer.setDrawSeriesLineAsPath(true);
     XYPlot plot = new XYPlot(data, across, up, renderer);

@@ -87,7 +87,17 @@ public final class ReportPage {
             "With <b>%s</b>, the shelf answered %s of its lookups without the database. ",
             Html.escaped(finest.way()),
             Text.percent(finest.hitRatio().orElse(0))));
-    if (!result.paced()) {
+    if (result.paced()) {
+      words.append(
+          String.format(
+              Locale.ROOT,
+              "Asked at the same pace, one read in twenty took longer than %s, against %s directly,"
+                  + " and the database was asked %s times a second instead of %s. ",
+              Text.nanos(finest.latency().getValueAtPercentile(95)),
+              Text.nanos(direct.latency().getValueAtPercentile(95)),
+              Text.count(Math.round(finest.databaseReadsPerSecond())),
+              Text.count(Math.round(direct.databaseReadsPerSecond()))));
+    } else {
       words.append(
           String.format(
               Locale.ROOT,

@@ -1,0 +1,66 @@
+package dev.warmshelf.cli;
+
+import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.cli.report.ReportPage;
+import java.awt.AWTError;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine.Option;
+
+/** Where to write what was measured as a page and as plots. */
+final class PageOptions {
+  @Option(
+      names = "--report",
+      paramLabel = "FILE",
+      description = "Write an HTML page with tables and plots; it needs nothing beside it.")
+  private @Nullable Path page;
+
+  @Option(names = "--plots", paramLabel = "DIRECTORY", description = "Write each plot as a PNG.")
+  private @Nullable Path plots;
+
+  /** Says before the run, not after it, that there is nowhere to write the page. */
+  void requireWritable() throws Failure {
+    requireWritable("--report", page);
+  }
+
+  /** Likewise of any file. */
+  static void requireWritable(String option, @Nullable Path file) throws Failure {
+    if (file != null) {
+      Path directory = file.toAbsolutePath().getParent();
+      if (directory == null || !Files.isWritable(directory) || Files.isDirectory(file)) {
+        throw new Failure(
+            option
+                + " "
+                + file
+                + " cannot be written: there is no such directory, or it is not writable.");
+      }
+    }
+  }
+
+  /** After the tables are out: what was measured is not lost if a page cannot be written. */
+  void draw(Result result, Screen screen) throws Failure {
+    if (page == null && plots == null) {
+      return;
+    }
+    try {
+      ReportPage drawn = new ReportPage(result);
+      if (page != null) {
+        drawn.writePage(page);
+        screen.line("written: " + page);
+      }
+      if (plots != null) {
+        drawn.writePlots(plots).forEach(file -> screen.line("written: " + file));
+      }
+    } catch (IOException e) {
+      throw Failure.of("The report cannot be written", e);
+    } catch (LinkageError | InternalError | AWTError e) {
+      throw new Failure(
+          "This Java cannot draw ("
+              + e
+              + "). Plots need the fonts of the machine: install fontconfig and a font.",
+          e);
+    }
+  }
+}

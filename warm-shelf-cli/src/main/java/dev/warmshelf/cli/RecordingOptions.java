@@ -1,0 +1,104 @@
+package dev.warmshelf.cli;
+
+import dev.warmshelf.cli.measure.Comparison;
+import dev.warmshelf.cli.measure.RecordedRequests;
+import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.cli.measure.Workload;
+import dev.warmshelf.cli.text.Text;
+import dev.warmshelf.record.Recording;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.Locale;
+import java.util.Optional;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine.Option;
+
+/** What to record of a run, and which recording to ask again. */
+final class RecordingOptions {
+  @Option(
+      names = "--record",
+      paramLabel = "FILE",
+      description = "Record the questions of the last way, to replay them later.")
+  private @Nullable Path record;
+
+  @Option(
+      names = "--replay",
+      paramLabel = "FILE",
+      description =
+          "Ask what a recording holds, in its order, instead of the workload's queries. Queries that"
+              + " the workload has, too, take label and versions from there.")
+  private @Nullable Path replay;
+
+  @Option(
+      names = "--speed",
+      paramLabel = "N",
+      description =
+          "With --replay: how many times the recorded pace. Default: 0, as fast as can be.")
+  private double speed;
+
+  boolean replays() {
+    return replay != null;
+  }
+
+  /** Says before the run what cannot be done. */
+  void requireSensible(boolean rateGiven) throws Failure {
+    PageOptions.requireWritable("--record", record);
+    MeasureCommand.requireAtLeast("--speed", speed, 0);
+    if (speed > 0 && replay == null) {
+      throw new Failure("--speed says how fast to replay a recording; add --replay FILE.");
+    }
+    if (rateGiven && replay != null) {
+      throw new Failure("A recording is replayed at --speed, not at --rate; give one of them.");
+    }
+  }
+
+  /** The recording to ask again, if there is one. */
+  Optional<RecordedRequests> replayed(Workload workload, int readers, Screen screen)
+      throws Failure {
+    if (replay == null) {
+      return Optional.empty();
+    }
+    try {
+      RecordedRequests recorded = RecordedRequests.of(replay, workload, readers, speed);
+      screen.line(
+          String.format(
+              Locale.ROOT,
+              "replaying %s: %,d questions, %,d left out since they are no queries",
+              replay,
+              recorded.size(),
+              recorded.leftOut()));
+      return Optional.of(recorded);
+    } catch (IOException e) {
+      throw Failure.of("The recording " + replay + " cannot be replayed", e);
+    }
+  }
+
+  /** Runs a comparison, and records it if it should be. */
+  Result run(Comparison comparison, Screen screen) throws Exception {
+    if (record == null) {
+      return comparison.run();
+    }
+    Recording recording;
+    try {
+      recording = Recording.to(record).open();
+    } catch (IOException e) {
+      throw Failure.of("The recording " + record + " cannot be written", e);
+    }
+    Result result;
+    try (recording) {
+      comparison.recordTo(recording);
+      result = comparison.run();
+    }
+    screen.line(
+        String.format(
+            Locale.ROOT,
+            "recorded: %s, %s%s",
+            record,
+            Text.bytes(Files.size(record)),
+            recording.lost() == 0
+                ? ""
+                : ", but for " + Text.count(recording.lost()) + " questions that came too fast"));
+    return result;
+  }
+}
