@@ -78,6 +78,22 @@ class RecorderTest implements Recorder {
   }
 
   @Test
+  void aRecorderThatFailsBreaksNoReadAndIsToldNoMore() throws Exception {
+    int[] calls = {0};
+    try (WarmShelf warm = WarmShelf.over(database.dataSource()).onTtlAlone().open()) {
+      warm.recordTo(
+          (shelf, key, words, outcome, loadNanos, answer) -> {
+            calls[0]++;
+            throw new IllegalStateException("a planted fault");
+          });
+      ShelvedQuery<Integer> one = warm.query("SELECT 1").as(Integer.class);
+      assertThat(one.only().origin()).isEqualTo(Origin.LOADED);
+      assertThat(one.only().origin()).isEqualTo(Origin.KEPT);
+    }
+    assertThat(calls[0]).isEqualTo(1);
+  }
+
+  @Test
   void fingerprintsDoNotMindTheOrderOfRows() throws Exception {
     try (WarmShelf warm = WarmShelf.over(database.dataSource()).onTtlAlone().open()) {
       warm.recordTo(this);

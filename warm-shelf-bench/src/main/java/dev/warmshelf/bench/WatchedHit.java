@@ -13,6 +13,7 @@ import dev.warmshelf.shelf.Inquiry;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.shelf.Words;
+import dev.warmshelf.store.Content;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -71,8 +72,11 @@ public class WatchedHit {
   @SuppressWarnings("NullAway.Init") // set up below
   private Recording recording;
 
+  /** What an answer tells of itself once it has been asked. */
+  private record Rows(int rows, long bytes, long fingerprint) implements Content {}
+
   /** A question as the query API asks it. */
-  private static final class Asking implements Inquiry<Integer, RuntimeException> {
+  private static final class Asking implements Inquiry<Rows, RuntimeException> {
     private final Key key;
     private final Object[] values;
 
@@ -91,8 +95,8 @@ public class WatchedHit {
     }
 
     @Override
-    public Integer load() {
-      return (Integer) values[0];
+    public Rows load() {
+      return new Rows(1, 100, values.length);
     }
 
     @Override
@@ -162,7 +166,7 @@ public class WatchedHit {
   }
 
   private static Object ask(Shelf shelf, Asking asking) {
-    return shelf.<Integer, Integer, RuntimeException>read(asking.key, asking, value -> value);
+    return shelf.<Rows, Rows, RuntimeException>read(asking.key, asking, value -> value);
   }
 
   private Shelf shelf() {

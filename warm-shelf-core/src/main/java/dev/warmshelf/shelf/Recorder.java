@@ -5,7 +5,8 @@ import org.jspecify.annotations.Nullable;
 
 /**
  * Told of every question that a shelf was asked, once it is answered. Called on the reader's own
- * thread, by many at once: it must be thread-safe, return at once, and throw nothing.
+ * thread, by many at once: it must be thread-safe and return at once. One that throws is told no
+ * more.
  */
 public interface Recorder {
   /**

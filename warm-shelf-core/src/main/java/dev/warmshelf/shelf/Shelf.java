@@ -22,6 +22,8 @@ import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Consumer;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /**
  * A named place for answers, with one policy.
@@ -38,6 +40,8 @@ import org.jspecify.annotations.Nullable;
  * <p>Thread-safe. A hit takes no lock, and allocates only the reading.
  */
 public final class Shelf implements AutoCloseable {
+  private static final Logger LOG = LoggerFactory.getLogger(Shelf.class);
+
   private final String name;
   private final Policy policy;
   private final Board board;
@@ -296,21 +300,33 @@ public final class Shelf implements AutoCloseable {
           throws X {
     meters.bypass(reason);
     Instant beganAt = time.wall();
-    Recorder told = recorder;
-    long began = told == null ? 0 : time.nanos();
+    long began = recorder == null ? 0 : time.nanos();
     A answer = inquiry.load();
-    if (told != null) {
-      long took = time.nanos() - began;
-      told.asked(name, key, inquiry.words(), Origin.DIRECT, took, answer);
+    if (recorder != null) {
+      record(key, inquiry, Origin.DIRECT, time.nanos() - began, answer);
     }
     return Reading.direct(view.apply(answer), beganAt, detail);
   }
 
   private void record(Key key, Inquiry<?, ?> inquiry, Reading<?> reading) {
-    Recorder told = recorder;
     Entry entry = reading.entry();
-    if (told != null && entry != null) {
-      told.asked(name, key, inquiry.words(), reading.origin(), entry.loadNanos(), entry.value());
+    if (recorder != null && entry != null) {
+      record(key, inquiry, reading.origin(), entry.loadNanos(), entry.value());
+    }
+  }
+
+  /** Tells the recorder. One that fails is told no more: it must not break a read. */
+  private void record(
+      Key key, Inquiry<?, ?> inquiry, Origin outcome, long loadNanos, @Nullable Object answer) {
+    Recorder told = recorder;
+    if (told == null) {
+      return;
+    }
+    try {
+      told.asked(name, key, inquiry.words(), outcome, loadNanos, answer);
+    } catch (RuntimeException e) {
+      recorder = null;
+      LOG.error("The recorder of shelf '{}' failed; it is told no more.", name, e);
     }
   }
 

@@ -4,6 +4,7 @@ import dev.warmshelf.key.Key;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Recorder;
 import dev.warmshelf.shelf.Words;
+import dev.warmshelf.store.Content;
 import java.io.IOException;
 import java.nio.file.Path;
 import java.time.Instant;
@@ -28,10 +29,12 @@ import org.slf4j.LoggerFactory;
  * }
  * }</pre>
  *
- * <p>A reader only puts its question into a queue of bounded length; digests, compression and the
- * disk are a thread's of its own. Where that thread cannot keep up, questions are left out and
- * counted as lost, so that a recording costs readers no more than the queue. The file is bounded,
- * too. If writing fails, recording ends, which is logged; readers notice nothing.
+ * <p>A reader only puts its question into a queue of bounded length; the key's digest, compression
+ * and the disk are a thread's of its own. Who reads an answer first while it is recorded, most
+ * often who has just loaded it, also works out its size and fingerprint, so that no answer waits in
+ * the queue and takes memory. Where the thread cannot keep up, questions are left out and counted
+ * as lost. The file is bounded, too. If writing fails, recording ends, which is logged; readers
+ * notice nothing.
  *
  * <p>Parameters are written as they are: a recording holds what callers asked for. {@link
  * Plan#withoutParameters} leaves them out.
@@ -57,6 +60,7 @@ public final class Recording implements Recorder, AutoCloseable {
    * One question, on its way to the file.
    *
    * @param atNanos on the monotonic clock
+   * @param rows and what else {@link Content} tells of the answer; {@link #UNTOLD} if it does not
    */
   record Asked(
       long atNanos,
@@ -65,7 +69,11 @@ public final class Recording implements Recorder, AutoCloseable {
       @Nullable Words words,
       Origin outcome,
       long loadNanos,
-      @Nullable Object answer) {}
+      int rows,
+      long bytes,
+      long fingerprint) {
+    static final int UNTOLD = -1;
+  }
 
   private Recording(Path file, RecordingWriter writer, long beganNanos) {
     this.file = file;
@@ -129,9 +137,18 @@ public final class Recording implements Recorder, AutoCloseable {
       Origin outcome,
       long loadNanos,
       @Nullable Object answer) {
-    if (ended
-        || !waiting.offer(
-            new Asked(System.nanoTime(), shelf, key, words, outcome, loadNanos, answer))) {
+    int rows = Asked.UNTOLD;
+    long bytes = Asked.UNTOLD;
+    long fingerprint = 0;
+    if (answer instanceof Content content) {
+      rows = content.rows();
+      bytes = content.bytes();
+      fingerprint = content.fingerprint();
+    }
+    Asked asked =
+        new Asked(
+            System.nanoTime(), shelf, key, words, outcome, loadNanos, rows, bytes, fingerprint);
+    if (ended || !waiting.offer(asked)) {
       lost.increment();
     }
   }

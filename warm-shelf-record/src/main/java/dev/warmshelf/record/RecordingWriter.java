@@ -5,7 +5,6 @@ import com.fasterxml.jackson.core.JsonGenerator;
 import com.fasterxml.jackson.core.util.MinimalPrettyPrinter;
 import dev.warmshelf.key.Form;
 import dev.warmshelf.shelf.Words;
-import dev.warmshelf.store.Content;
 import java.io.FilterOutputStream;
 import java.io.IOException;
 import java.io.OutputStream;
@@ -76,14 +75,12 @@ final class RecordingWriter {
     json.writeString(asked.key().digest().substring(0, DIGITS));
     json.writeString(Outcomes.letter(asked.outcome()));
     json.writeNumber(asked.loadNanos() / 1_000);
-    if (asked.answer() instanceof Content content) {
-      json.writeNumber(content.rows());
-      json.writeNumber(content.bytes());
-      json.writeString(HexFormat.of().toHexDigits(content.fingerprint()));
-    } else {
-      json.writeNumber(-1);
-      json.writeNumber(-1);
+    json.writeNumber(asked.rows());
+    json.writeNumber(asked.bytes());
+    if (asked.rows() == Recording.Asked.UNTOLD) {
       json.writeNull();
+    } else {
+      json.writeString(HexFormat.of().toHexDigits(asked.fingerprint()));
     }
     if (parameters && words != null) {
       json.writeStartArray();

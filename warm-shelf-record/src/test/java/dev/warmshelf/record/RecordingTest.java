@@ -27,6 +27,7 @@ import java.time.LocalDate;
 import java.time.LocalDateTime;
 import java.time.LocalTime;
 import java.time.OffsetDateTime;
+import java.util.AbstractList;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -145,10 +146,10 @@ class RecordingTest {
   void readersThatAreQuickerThanTheWriterLoseQuestionsAndNotTime() throws Exception {
     Path file = directory.resolve("lost.jsonl.gz");
     CountDownLatch release = new CountDownLatch(1);
-    Content blocking =
-        new Content() {
+    List<Object> blocking =
+        new AbstractList<>() {
           @Override
-          public int rows() {
+          public Object get(int index) {
             try {
               release.await();
             } catch (InterruptedException e) {
@@ -158,20 +159,16 @@ class RecordingTest {
           }
 
           @Override
-          public long bytes() {
-            return 0;
-          }
-
-          @Override
-          public long fingerprint() {
-            return 0;
+          public int size() {
+            return 1;
           }
         };
+    Words words = new Words("SELECT 1 WHERE :v", List.of("v"), blocking);
     int asked = 40_000;
     long lost;
     try (Recording recording = Recording.to(file).open()) {
       for (int i = 0; i < asked; i++) {
-        recording.asked("s", key(i), null, Origin.KEPT, 0, blocking);
+        recording.asked("s", key(i), words, Origin.KEPT, 0, "no content");
       }
       lost = recording.lost();
       assertThat(lost).isBetween(asked - 16_384L - 513, asked - 16_384L);

@@ -1,6 +1,7 @@
 package dev.warmshelf.cli.measure;
 
 import com.fasterxml.jackson.core.JsonProcessingException;
+import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import dev.warmshelf.sql.SqlStatement;
 import java.sql.Connection;
@@ -12,6 +13,7 @@ import java.util.Collection;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 import javax.sql.DataSource;
 
 /**
@@ -86,7 +88,11 @@ public final class DatabaseWork {
       }
       List<Long> identifiers = new ArrayList<>();
       for (Sample sample : statements) {
-        identifiers.add(identifier(connection, sample));
+        OptionalLong identifier = identifier(connection, sample);
+        if (identifier.isEmpty()) {
+          return Optional.empty(); // compute_query_id is off
+        }
+        identifiers.add(identifier.getAsLong());
       }
       DatabaseWork work = new DatabaseWork(dataSource, identifiers);
       work.done(); // says now if the extension is not loaded
@@ -107,18 +113,17 @@ public final class DatabaseWork {
     }
   }
 
-  private static long identifier(Connection connection, Sample sample) throws SQLException {
+  private static OptionalLong identifier(Connection connection, Sample sample) throws SQLException {
     try (PreparedStatement explain =
         connection.prepareStatement(
             "EXPLAIN (VERBOSE, FORMAT JSON) " + sample.sql().driverText())) {
       DirectWay.bind(explain, sample.sql(), sample.inputs());
       try (ResultSet row = explain.executeQuery()) {
         row.next();
-        return new ObjectMapper()
-            .readTree(row.getString(1))
-            .get(0)
-            .path("Query Identifier")
-            .asLong();
+        JsonNode plan = new ObjectMapper().readTree(row.getString(1)).get(0);
+        return plan.has("Query Identifier")
+            ? OptionalLong.of(plan.get("Query Identifier").asLong())
+            : OptionalLong.empty();
       }
     } catch (JsonProcessingException e) {
       throw new SQLException("The database's plan is not JSON.", e);

@@ -87,6 +87,7 @@ final class WayRun {
       throw e.getCause() instanceof SQLException cause ? cause : new SQLException(e.getCause());
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
+      throw new SQLException("The run was interrupted.", e);
     } finally {
       pool.shutdownNow();
     }
