@@ -19,6 +19,9 @@ import org.jspecify.annotations.Nullable;
 final class WatchReport {
   private static final String NONE = "–";
 
+  /** Many columns must fit a terminal. */
+  private static final int NARROW = 2;
+
   private final String program;
   private final Look before;
   private final Look now;
@@ -45,7 +48,7 @@ final class WatchReport {
                 "shelf",
                 "lookups/s",
                 "hits now",
-                "hits in all",
+                "in all",
                 "kept",
                 "memory",
                 "saved/s",
@@ -57,7 +60,9 @@ final class WatchReport {
                 "wasted",
                 "around/s",
                 "late",
-                "never"));
+                "never"),
+            TextTable.Side.RIGHT,
+            NARROW);
     now.shelves()
         .forEach(
             (id, counts) -> {

@@ -5,10 +5,11 @@ import java.util.List;
 
 /** A table of text: a first column flush left, the others to one side, a rule under the head. */
 public final class TextTable {
-  private static final String GAP = "   ";
+  private static final int USUAL_GAP = 3;
 
   private final List<List<String>> rows = new ArrayList<>();
   private final Side side;
+  private final String gap;
 
   /** Where cells begin: numbers right, words left. */
   public enum Side {
@@ -24,7 +25,15 @@ public final class TextTable {
    * @param side of the columns after the first
    */
   public TextTable(List<String> head, Side side) {
+    this(head, side, USUAL_GAP);
+  }
+
+  /**
+   * @param gap spaces between columns
+   */
+  public TextTable(List<String> head, Side side, int gap) {
     this.side = side;
+    this.gap = " ".repeat(gap);
     rows.add(head);
   }
 
@@ -47,11 +56,11 @@ public final class TextTable {
       for (int i = 0; i < columns; i++) {
         String pad = " ".repeat(widths[i] - row.get(i).length());
         boolean left = i == 0 || side == Side.LEFT;
-        line.append(i == 0 ? "" : GAP).append(left ? row.get(i) + pad : pad + row.get(i));
+        line.append(i == 0 ? "" : gap).append(left ? row.get(i) + pad : pad + row.get(i));
       }
       lines.add(line.toString().stripTrailing());
       if (lines.size() == 1) {
-        int width = GAP.length() * (columns - 1);
+        int width = gap.length() * (columns - 1);
         for (int w : widths) {
           width += w;
         }
