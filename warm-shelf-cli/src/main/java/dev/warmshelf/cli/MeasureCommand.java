@@ -161,6 +161,10 @@ final class MeasureCommand implements Callable<Integer> {
       try (Interrupts ignored = Interrupts.first(comparison::stop)) {
         Result result = recordings.run(comparison, progress);
         progress.clear();
+        if (result.ways().stream().allMatch(way -> way.reads() == 0)) {
+          throw new Failure(
+              "Nothing has been measured: the run ended while it still prepared or warmed up.");
+        }
         report(result);
         pages.draw(result, progress);
         result.faults().forEach(fault -> progress.line("shelf: " + fault + "."));

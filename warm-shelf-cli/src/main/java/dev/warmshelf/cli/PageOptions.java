@@ -44,6 +44,7 @@ final class PageOptions {
     if (page == null && plots == null) {
       return;
     }
+    System.setProperty("java.awt.headless", "true"); // no screen is needed, nor asked for
     try {
       ReportPage drawn = new ReportPage(result);
       if (page != null) {

@@ -56,7 +56,7 @@ public record Figures(
   }
 
   public double readsPerSecond() {
-    return reads() / seconds();
+    return perSecond(reads());
   }
 
   /** Hits per lookup; empty where nothing is kept. */
@@ -65,7 +65,7 @@ public record Figures(
   }
 
   public double databaseReadsPerSecond() {
-    return ownDatabaseReads / seconds();
+    return perSecond(ownDatabaseReads);
   }
 
   /** How much longer the hits would have taken as loads, in nanoseconds. */
@@ -87,7 +87,8 @@ public record Figures(
     return work.isEmpty() || work.get().calls() == ownDatabaseReads;
   }
 
-  private double seconds() {
-    return time.toNanos() / 1e9;
+  /** 0 where the run ended before the way's first round. */
+  private double perSecond(long count) {
+    return time.isZero() ? 0 : count / (time.toNanos() / 1e9);
   }
 }

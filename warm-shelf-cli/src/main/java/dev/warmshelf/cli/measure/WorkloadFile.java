@@ -15,6 +15,7 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import java.util.regex.Pattern;
 
 /**
  * Reads a workload from a YAML file (YAML 1.2, JSON schema of its chapter 10). Every word of the
@@ -22,6 +23,11 @@ import java.util.Set;
  */
 public final class WorkloadFile {
   private static final List<String> READING_VERBS = List.of("select", "with", "values", "table");
+
+  /** What may stand inside a statement that begins like a read. */
+  private static final Pattern WRITES =
+      Pattern.compile(
+          "\\b(insert into|delete from|merge into|update \\S+ set|for (no key )?update|for (key )?share)\\b");
 
   /** What a statement is there for. */
   private enum Role {
@@ -94,6 +100,9 @@ public final class WorkloadFile {
       throw node.wrong("this is not SQL: " + e.getMessage());
     }
     String verb = sql.normalForm().split("\\W+", 2)[0].toLowerCase(Locale.ROOT);
+    if (role == Role.QUERY && WRITES.matcher(sql.normalForm()).find()) {
+      throw node.wrong("a query must only read, but this statement writes or locks");
+    }
     if (role == Role.QUERY && !READING_VERBS.contains(verb)) {
       throw node.wrong("a query begins with one of " + READING_VERBS + ", but this with " + verb);
     }

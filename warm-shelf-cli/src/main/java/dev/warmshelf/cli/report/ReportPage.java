@@ -97,7 +97,7 @@ public final class ReportPage {
               Text.nanos(direct.latency().getValueAtPercentile(95)),
               Text.count(Math.round(finest.databaseReadsPerSecond())),
               Text.count(Math.round(direct.databaseReadsPerSecond()))));
-    } else {
+    } else if (direct.readsPerSecond() > 0) {
       words.append(
           String.format(
               Locale.ROOT,

@@ -87,6 +87,8 @@ class WorkloadFileTest {
         "{of: port, id: id | {of: port, id: ':nobody' | 12 | there is no input 'nobody'",
         "SELECT id, version | DELETE id, version | 6 | a query begins with one of",
         "sql: SELECT id | sql: SELECT 'id | 6 | this is not SQL",
+        "FROM port WHERE | FROM (DELETE FROM port) WHERE | 6 | must only read",
+        "FROM port WHERE id = :id | FROM port WHERE id = :id FOR UPDATE | 6 | must only read",
         "workload: two ports | workload: [two | 2 | this is not YAML",
         "workload: two ports | name: two ports | 1 | 'name' is not known",
         "version: version} | version: version, over-rows: mean} | 12 | max or sum, not 'mean'",
