@@ -162,8 +162,9 @@ final class MeasureCommand implements Callable<Integer> {
         Result result = recordings.run(comparison, progress);
         progress.clear();
         if (result.ways().stream().allMatch(way -> way.reads() == 0)) {
-          throw new Failure(
-              "Nothing has been measured: the run ended while it still prepared or warmed up.");
+          progress.line(
+              "shelf: Nothing has been measured: the run ended while it prepared or warmed up.");
+          return Failure.EXIT_CODE;
         }
         report(result);
         pages.draw(result, progress);
