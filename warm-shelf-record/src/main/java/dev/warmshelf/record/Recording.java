@@ -148,8 +148,10 @@ public final class Recording implements Recorder, AutoCloseable {
     Asked asked =
         new Asked(
             System.nanoTime(), shelf, key, words, outcome, loadNanos, rows, bytes, fingerprint);
-    if (ended || !waiting.offer(asked)) {
+    if (closed || ended || !waiting.offer(asked)) {
       lost.increment();
+    } else if (ended && waiting.remove(asked)) {
+      lost.increment(); // it came after the writer's last look, or else that has dealt with it
     }
   }
 
@@ -179,6 +181,15 @@ public final class Recording implements Recorder, AutoCloseable {
     }
   }
 
+  private void write(List<Asked> batch) throws IOException {
+    for (Asked asked : batch) {
+      if (!writer.write(asked, asked.atNanos() - beganNanos)) {
+        lost.increment();
+      }
+    }
+    batch.clear();
+  }
+
   private void run() {
     List<Asked> batch = new ArrayList<>(AT_ONCE);
     long flushed = System.nanoTime();
@@ -193,10 +204,7 @@ public final class Recording implements Recorder, AutoCloseable {
           waiting.drainTo(batch, AT_ONCE);
           last = false;
         }
-        for (Asked asked : batch) {
-          writer.write(asked, asked.atNanos() - beganNanos);
-        }
-        batch.clear();
+        write(batch);
         long lostNow = lost.sum();
         if (lostNow > lostWritten) {
           writer.lost(lostNow - lostWritten);
@@ -209,11 +217,13 @@ public final class Recording implements Recorder, AutoCloseable {
         }
       } while (!last && !writer.isFull());
       ended = true;
+      waiting.drainTo(batch);
+      write(batch);
       if (writer.isFull()) {
         LOG.warn("The recording {} has reached its bound; it ends here.", file);
       }
       writer.end(lost.sum());
-    } catch (IOException e) {
+    } catch (IOException | RuntimeException e) {
       ended = true;
       LOG.error("The recording {} cannot be written; it ends here.", file, e);
     } catch (InterruptedException e) {

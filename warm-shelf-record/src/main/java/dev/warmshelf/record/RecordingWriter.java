@@ -55,10 +55,11 @@ final class RecordingWriter {
 
   /**
    * @param atNanos since the recording began
+   * @return whether there was room
    */
-  void write(Recording.Asked asked, long atNanos) throws IOException {
+  boolean write(Recording.Asked asked, long atNanos) throws IOException {
     if (isFull()) {
-      return;
+      return false;
     }
     Words words = asked.words();
     Form form = asked.key().form();
@@ -91,6 +92,7 @@ final class RecordingWriter {
     }
     json.writeEndArray();
     questions++;
+    return true;
   }
 
   void lost(long count) throws IOException {
