@@ -7,6 +7,7 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.cli.measure.Comparison;
 import dev.warmshelf.cli.measure.DatabaseWork;
 import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.cli.measure.WayKind;
 import dev.warmshelf.cli.report.ComparisonReport;
 import dev.warmshelf.cli.text.Text;
 import dev.warmshelf.journal.JournalFeed;
@@ -24,6 +25,7 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.time.Duration;
 import java.time.Instant;
+import java.util.EnumSet;
 import java.util.List;
 import java.util.Map;
 import javax.sql.DataSource;
@@ -189,7 +191,15 @@ final class DemoStory {
   private boolean readersAndWriters(int seconds, int readers, PageOptions pages) throws Exception {
     DemoCommand.heading(screen, 5, "Readers and writers together, for " + seconds + " seconds");
     Comparison.Settings settings =
-        new Comparison.Settings(WARM_UP, Duration.ofSeconds(seconds), readers, 0, WRITES, TTL, 1);
+        new Comparison.Settings(
+            EnumSet.allOf(WayKind.class),
+            WARM_UP,
+            Duration.ofSeconds(seconds),
+            readers,
+            0,
+            WRITES,
+            TTL,
+            1);
     say("five ways take turns, with the same requests and the same writer, mostly of bookings:");
     say(
         "direct; kept for %d s whatever happens; kept until a table changes; until rows change that",

@@ -49,6 +49,7 @@ public final class Main implements Runnable {
 
   static CommandLine commandLine() {
     CommandLine line = new CommandLine(new Main());
+    line.setCaseInsensitiveEnumValuesAllowed(true);
     line.setParameterExceptionHandler(Main::complain);
     line.setExecutionExceptionHandler(Main::fail);
     return line;

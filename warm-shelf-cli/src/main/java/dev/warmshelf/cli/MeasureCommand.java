@@ -7,6 +7,7 @@ import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.cli.measure.Comparison;
 import dev.warmshelf.cli.measure.RecordedRequests;
 import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.cli.measure.WayKind;
 import dev.warmshelf.cli.measure.Workload;
 import dev.warmshelf.cli.measure.WorkloadException;
 import dev.warmshelf.cli.measure.WorkloadFile;
@@ -19,8 +20,10 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.SQLException;
 import java.time.Duration;
+import java.util.EnumSet;
 import java.util.Locale;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.Callable;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
@@ -51,7 +54,7 @@ import picocli.CommandLine.Spec;
       "",
       "Example: a workload of your own",
       "  shelf measure --print-workload > workload.yaml",
-      "  shelf measure --db URL --workload workload.yaml --rate 200",
+      "  shelf measure --db URL --workload workload.yaml --rate 200 --ways answers",
       "",
       "Ctrl-C ends the run early and reports what has been measured by then."
     })
@@ -77,6 +80,16 @@ final class MeasureCommand implements Callable<Integer> {
       names = "--print-workload",
       description = "Print the demo's workload file, to begin one of your own with.")
   private boolean printWorkload;
+
+  @Option(
+      names = "--ways",
+      paramLabel = "WAY",
+      split = ",",
+      description = {
+        "What to compare with direct reads: ${COMPLETION-CANDIDATES}. Default: all.",
+        "The fewer, the more of the time each is read."
+      })
+  private Set<WayKind> ways = EnumSet.allOf(WayKind.class);
 
   @Option(
       names = "--seconds",
@@ -205,7 +218,11 @@ final class MeasureCommand implements Callable<Integer> {
     requireAtLeast("--rate", reading, 0);
     double writing = writes == null ? workload.writesPerSecond() : writes;
     requireAtLeast("--writes", writing, 0);
+    if (ways.stream().allMatch(way -> way == WayKind.DIRECT)) {
+      throw new Failure("--ways must name a way beside direct, such as answers.");
+    }
     return new Comparison.Settings(
+        ways,
         Duration.ofSeconds(warming),
         Duration.ofSeconds(seconds),
         readers,

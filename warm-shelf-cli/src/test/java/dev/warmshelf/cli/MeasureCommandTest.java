@@ -11,8 +11,10 @@ import dev.warmshelf.cli.measure.Comparison;
 import dev.warmshelf.cli.measure.Figures;
 import dev.warmshelf.cli.measure.RecordedRequests;
 import dev.warmshelf.cli.measure.Result;
+import dev.warmshelf.cli.measure.WayKind;
 import dev.warmshelf.cli.report.ComparisonFields;
 import dev.warmshelf.cli.report.ComparisonReport;
+import dev.warmshelf.cli.report.MachineFonts;
 import dev.warmshelf.cli.report.ReportPage;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.postgres.PostgresCatalogue;
@@ -21,13 +23,13 @@ import dev.warmshelf.record.Recording;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
-import java.awt.Font;
 import java.awt.image.BufferedImage;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.Statement;
 import java.time.Duration;
+import java.util.EnumSet;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
@@ -63,7 +65,7 @@ class MeasureCommandTest {
 
   @Test
   void directReadsAreNeverStaleAndKeptOnesOnlyLate() throws Exception {
-    Result result = measure(settings(0, 50));
+    Result result = measure(settings(10, 0, 50));
     assertThat(result.faults()).isEmpty();
     assertThat(result.commits()).isNotEmpty();
     Figures direct = result.ways().get(0);
@@ -84,16 +86,8 @@ class MeasureCommandTest {
     assertThat(result.verdict("notices").words())
         .contains("an index on notice (port_id) would make the direct read cheaper");
     assertThat(result.indexes()).containsOnlyKeys("notices");
-    assumingThat(machineHasFonts(), () -> pageAndPlotsStandAlone(result));
+    assumingThat(MachineFonts.present(), () -> pageAndPlotsStandAlone(result));
     everyWayAndQueryHasALineOfCsv(result);
-  }
-
-  private static boolean machineHasFonts() {
-    try {
-      return new Font(Font.SANS_SERIF, Font.PLAIN, 12).canDisplay('x');
-    } catch (LinkageError | InternalError e) {
-      return false;
-    }
   }
 
   private static void pageAndPlotsStandAlone(Result result) throws Exception {
@@ -132,17 +126,17 @@ class MeasureCommandTest {
 
   @Test
   void anOpenLoopAsksAtItsRateAndTwoRunsAskTheSame() throws Exception {
-    Result one = measure(settings(100, 5));
+    Result one = measure(settings(5, 100, 5));
     assertThat(one.faults()).isEmpty();
     for (Figures way : one.ways()) {
       // 100 a second for rounds of a second each, at random: sigma is 10 for one, 14 for two.
       long due = 100L * way.slices().size();
       assertThat(way.reads() + way.notAsked()).as(way.way()).isBetween(due - 70, due + 70);
     }
-    Result two = measure(settings(100, 0));
+    Result two = measure(settings(1, 100, 0));
     assertThat(two.digest()).isEqualTo(one.digest());
     assertThat(two.commits()).isEmpty();
-    assertThat(measure(settings(0, 0)).digest()).isNotEqualTo(one.digest());
+    assertThat(measure(settings(1, 0, 0)).digest()).isNotEqualTo(one.digest());
   }
 
   @Test
@@ -152,7 +146,8 @@ class MeasureCommandTest {
     config.setDataSource(server.dataSource("postgres"));
     try (HikariDataSource pool = DatabaseOptions.pool(config, 12)) {
       Comparison recorded =
-          Comparison.of(pool, MeasureCommand.demoWorkload(), settings(60, 0), (what, share) -> {});
+          Comparison.of(
+              pool, MeasureCommand.demoWorkload(), settings(5, 60, 0), (what, share) -> {});
       Result first;
       try (Recording recording = Recording.to(file).open()) {
         recorded.recordTo(recording);
@@ -167,7 +162,14 @@ class MeasureCommandTest {
               pool,
               MeasureCommand.demoWorkload(),
               new Comparison.Settings(
-                  Duration.ZERO, Duration.ofSeconds(30), 3, 0, 0, Duration.ofSeconds(1), 7),
+                  EnumSet.allOf(WayKind.class),
+                  Duration.ZERO,
+                  Duration.ofSeconds(30),
+                  3,
+                  0,
+                  0,
+                  Duration.ofSeconds(1),
+                  7),
               (what, share) -> {});
       Result second = replayed.run();
       assertThat(second.faults()).isEmpty();
@@ -240,13 +242,19 @@ class MeasureCommandTest {
             "--workload",
             workload.toString(),
             "--seconds",
-            "5",
+            "4",
             "--replay",
             file,
+            "--ways",
+            "answers",
+            "--report",
+            directory.resolve("two.html").toString(),
             "--csv");
     assertThat(replayed.exitCode()).as(replayed.err()).isZero();
     assertThat(replayed.err()).contains("replaying " + file);
-    assertThat(replayed.out()).contains("direct,notices,", "answer lanes,moment,");
+    assertThat(replayed.out())
+        .contains("direct,notices,", "answer lanes,moment,")
+        .doesNotContain("TTL only", "table lanes", "value lanes");
   }
 
   @Test
@@ -266,6 +274,8 @@ class MeasureCommandTest {
     assertSays("add --replay FILE", "--db", empty, "--speed", "2");
     assertSays("give one of them", "--db", empty, "--replay", nowhere, "--rate", "2");
     assertSays("--rate must be at least 0", "--db", empty, "--rate", "-2");
+    assertSays("a way beside direct", "--db", empty, "--ways", "direct");
+    assertSays("--ways", "--db", empty, "--ways", "none");
     assertSays("one of --json and --csv", "--db", empty, "--json", "--csv");
     Path wrong = directory.resolve("wrong.yaml");
     Files.writeString(
@@ -320,7 +330,7 @@ class MeasureCommandTest {
             END LOOP; END $$""");
     }
     try {
-      Result result = measure(settings(0, 200));
+      Result result = measure(settings(10, 0, 200));
       assertThat(result.ways().get(0).stale()).isZero();
       assertThat(result.ways().get(4).never()).isPositive();
       assertThat(result.faults()).anySatisfy(f -> assertThat(f).contains("a footprint is wrong"));
@@ -338,9 +348,16 @@ class MeasureCommandTest {
     }
   }
 
-  private static Comparison.Settings settings(double reads, double writes) {
+  private static Comparison.Settings settings(int seconds, double reads, double writes) {
     return new Comparison.Settings(
-        Duration.ofSeconds(1), Duration.ofSeconds(10), 3, reads, writes, Duration.ofSeconds(1), 7);
+        EnumSet.allOf(WayKind.class),
+        Duration.ofSeconds(1),
+        Duration.ofSeconds(seconds),
+        3,
+        reads,
+        writes,
+        Duration.ofSeconds(1),
+        7);
   }
 
   @Test

@@ -1,6 +1,5 @@
 package dev.warmshelf.cli.measure;
 
-import dev.warmshelf.Precision;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.meter.CommitLedger;
 import dev.warmshelf.shelf.Recorder;
@@ -14,6 +13,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.SplittableRandom;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.locks.LockSupport;
@@ -44,6 +44,7 @@ public final class Comparison {
   /**
    * How to run.
    *
+   * @param ways to compare, beside direct reads; at least one
    * @param warmUp how long before anything is counted, the ways sharing it equally
    * @param time how long in all after that, the ways sharing it equally
    * @param readers threads that read
@@ -53,6 +54,7 @@ public final class Comparison {
    * @param seed of the request streams and of the writer
    */
   public record Settings(
+      Set<WayKind> ways,
       Duration warmUp,
       Duration time,
       int readers,
@@ -180,34 +182,32 @@ public final class Comparison {
         samples.stream()
             .map(sample -> new DatabaseWork.Sample(sample.query().sql(), sample.inputs()))
             .toList();
-    try (DirectWay direct = new DirectWay(dataSource);
-        ShelfWay ttl = ShelfWay.onTtlAlone(dataSource, settings.ttl());
-        ShelfWay tables = ShelfWay.following(dataSource, Precision.TABLES);
-        ShelfWay values = ShelfWay.following(dataSource, Precision.VALUES);
-        ShelfWay answers = ShelfWay.following(dataSource, Precision.ANSWERS);
+    try (Ways ways = Ways.open(settings.ways(), dataSource, settings.ttl());
         Writers writers = writers()) {
-      List<Way> ways = List.of(direct, ttl, tables, values, answers);
-      Map<String, Long> firstCalls = prepare(samples, ways);
+      ShelfWay finest = ways.finest();
+      Map<String, Long> firstCalls = prepare(samples, ways.all());
       Map<String, String> refusals = new LinkedHashMap<>();
       for (Request sample : samples) {
-        answers.refusal(sample).ifPresent(why -> refusals.put(sample.query().label(), why));
+        finest.refusal(sample).ifPresent(why -> refusals.put(sample.query().label(), why));
       }
       Map<String, String> advice = advice(samples);
       Optional<DatabaseWork> work = DatabaseWork.of(dataSource, statements);
       Facts facts = Facts.of(dataSource, workload.data());
-      List<WayRun> runs = ways.stream().map(way -> run(way, work)).toList();
+      List<WayRun> runs = ways.all().stream().map(way -> run(way, work)).toList();
       writers.start();
       long warmingBegan = System.nanoTime();
       rounds(runs, settings.warmUp(), "warming up: ", writers);
       runs.forEach(WayRun::forget);
-      answers.warm().recordTo(recorder);
+      finest.warm().recordTo(recorder);
       long measuringBegan = System.nanoTime();
       rounds(runs, settings.time(), "", writers);
-      answers.warm().recordTo(null);
+      finest.warm().recordTo(null);
       long ended = System.nanoTime();
       writers.finish();
-      for (ShelfWay following : List.of(tables, values, answers)) {
-        awaitDelivery(following);
+      for (ShelfWay kept : ways.kept()) {
+        if (kept.follows()) {
+          awaitDelivery(kept);
+        }
       }
       return new Result(
           workload.name(),

@@ -21,8 +21,6 @@ import org.jspecify.annotations.Nullable;
 
 /** Reads from the database each time, with plain JDBC. */
 final class DirectWay implements Way {
-  static final String NAME = "direct";
-
   private final DataSource dataSource;
   private final LongAdder reads = new LongAdder();
   private final Map<SqlStatement, String> texts = new ConcurrentHashMap<>();
@@ -33,7 +31,7 @@ final class DirectWay implements Way {
 
   @Override
   public String name() {
-    return NAME;
+    return WayKind.DIRECT.label();
   }
 
   @Override

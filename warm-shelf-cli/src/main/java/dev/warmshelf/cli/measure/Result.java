@@ -41,9 +41,9 @@ public record Result(
     return ways.get(0);
   }
 
-  /** The way with a TTL and no feed. */
-  public Figures ttlAlone() {
-    return ways.get(1);
+  /** The way with a TTL and no feed, if it was compared. */
+  public Optional<Figures> ttlAlone() {
+    return ways.stream().filter(way -> way.way().equals(WayKind.TTL.label())).findFirst();
   }
 
   /** The way that tells changes apart most finely. */
@@ -56,7 +56,9 @@ public record Result(
     return new QueryVerdict(
         QueryVerdict.orNothing(finest().queries().get(query)),
         QueryVerdict.orNothing(direct().queries().get(query)),
-        QueryVerdict.orNothing(ttlAlone().queries().get(query)),
+        ttlAlone()
+            .map(ttl -> QueryVerdict.orNothing(ttl.queries().get(query)))
+            .orElseGet(QueryFigures::new),
         Optional.ofNullable(indexes.get(query)),
         Optional.ofNullable(refusals.get(query)));
   }

@@ -39,14 +39,8 @@ final class ShelfWay implements Way {
   }
 
   /** Follows the journal, telling changes apart as finely as this. */
-  static ShelfWay following(DataSource dataSource, Precision precision)
+  static ShelfWay following(DataSource dataSource, String name, Precision precision)
       throws SQLException, FeedException {
-    String name =
-        switch (precision) {
-          case TABLES -> "table lanes";
-          case VALUES -> "value lanes";
-          case ANSWERS -> "answer lanes";
-        };
     return new ShelfWay(
         name,
         WarmShelf.over(dataSource)
@@ -61,10 +55,10 @@ final class ShelfWay implements Way {
   static ShelfWay onTtlAlone(DataSource dataSource, Duration ttl)
       throws SQLException, FeedException {
     return new ShelfWay(
-        "TTL only",
+        WayKind.TTL.label(),
         WarmShelf.over(dataSource)
             .onTtlAlone()
-            .namespace("TTL only")
+            .namespace(WayKind.TTL.label())
             .shelf(WarmShelf.MAIN_SHELF, policy -> policy.ttl(ttl))
             .open(),
         true);
@@ -114,6 +108,11 @@ final class ShelfWay implements Way {
     return queryOf(request).verdict() instanceof dev.warmshelf.sql.Verdict.Refused refused
         ? Optional.of(refused.refusal().message())
         : Optional.empty();
+  }
+
+  /** Whether it follows the journal. */
+  boolean follows() {
+    return !boundedByTtl;
   }
 
   WarmShelf warm() {

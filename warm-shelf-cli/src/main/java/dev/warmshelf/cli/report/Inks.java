@@ -1,5 +1,6 @@
 package dev.warmshelf.cli.report;
 
+import dev.warmshelf.cli.measure.WayKind;
 import java.awt.BasicStroke;
 import java.awt.Color;
 import java.awt.Polygon;
@@ -38,6 +39,17 @@ final class Inks {
   private static final float[] WIDTHS = {1.4f, 1.8f, 2f, 1.8f, 2.6f};
 
   private Inks() {}
+
+  /** The index of a way's inks: always the same for the same way, whichever are compared. */
+  static int of(String way) {
+    return switch (WayKind.of(way)) {
+      case DIRECT -> 0;
+      case TTL -> 1;
+      case TABLES -> 2;
+      case VALUES -> 3;
+      case ANSWERS -> 4;
+    };
+  }
 
   static Color way(int index) {
     return WAYS[index % WAYS.length];

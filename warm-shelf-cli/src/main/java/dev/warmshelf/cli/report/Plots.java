@@ -159,7 +159,7 @@ final class Plots {
 
           @Override
           public Paint getItemPaint(int row, int column) {
-            return Inks.way(column);
+            return Inks.way(inks(column));
           }
         };
     bars.setBarPainter(new StandardBarPainter());
@@ -214,7 +214,7 @@ final class Plots {
     }
     data.addSeries(points);
     XYLineAndShapeRenderer renderer = (XYLineAndShapeRenderer) plot.getRenderer();
-    int finest = result.ways().size() - 1;
+    int finest = inks(result.ways().size() - 1);
     renderer.setSeriesLinesVisible(0, false);
     renderer.setSeriesPaint(0, Inks.way(finest));
     renderer.setSeriesShape(0, Inks.mark(finest));
@@ -233,12 +233,17 @@ final class Plots {
         chart(plot, false));
   }
 
+  /** Which inks the way at this place has. */
+  private int inks(int place) {
+    return Inks.of(result.ways().get(place).way());
+  }
+
   private XYPlot lines(XYSeriesCollection data, ValueAxis across, ValueAxis up, boolean marks) {
     XYLineAndShapeRenderer renderer = new XYLineAndShapeRenderer(true, marks);
-    for (int i = 0; i < Math.max(1, result.ways().size()); i++) {
-      renderer.setSeriesPaint(i, Inks.way(i));
-      renderer.setSeriesStroke(i, Inks.line(i));
-      renderer.setSeriesShape(i, Inks.mark(i));
+    for (int i = 0; i < result.ways().size(); i++) {
+      renderer.setSeriesPaint(i, Inks.way(inks(i)));
+      renderer.setSeriesStroke(i, Inks.line(inks(i)));
+      renderer.setSeriesShape(i, Inks.mark(inks(i)));
     }
     for (int i = 0; i < data.getSeriesCount(); i++) {
       // A line of a few points may be too short to be seen.

@@ -117,13 +117,18 @@ public final class ReportPage {
         finest.never() == 0
             ? "; all of those were put out. "
             : "; <span class=\"wrong\">" + finest.never() + " would have stayed wrong</span>. ");
-    Figures ttl = result.ttlAlone();
-    words.append(
-        String.format(
-            Locale.ROOT,
-            "On a TTL of %d s alone, %s of the reads were stale.</p>",
-            result.settings().ttl().toSeconds(),
-            Text.percent(ttl.reads() == 0 ? 0 : (double) ttl.stale() / ttl.reads())));
+    result
+        .ttlAlone()
+        .filter(ttl -> ttl.reads() > 0)
+        .ifPresent(
+            ttl ->
+                words.append(
+                    String.format(
+                        Locale.ROOT,
+                        "On a TTL of %d s alone, %s of the reads were stale.",
+                        result.settings().ttl().toSeconds(),
+                        Text.percent((double) ttl.stale() / ttl.reads()))));
+    words.append("</p>");
     result
         .faults()
         .forEach(
@@ -135,7 +140,8 @@ public final class ReportPage {
   private String ways() {
     StringBuilder out = new StringBuilder("<table><thead><tr><th></th>");
     for (int i = 0; i < result.ways().size(); i++) {
-      out.append("<th>").append(key(i)).append(Html.escaped(result.ways().get(i).way()));
+      String way = result.ways().get(i).way();
+      out.append("<th>").append(key(Inks.of(way))).append(Html.escaped(way));
       out.append("</th>");
     }
     out.append("</tr></thead><tbody>");

@@ -10,6 +10,7 @@ import java.util.function.DoubleFunction;
 import org.jfree.chart.axis.LogAxis;
 import org.jfree.chart.axis.NumberTickUnit;
 import org.jfree.chart.axis.ValueAxis;
+import org.jfree.data.Range;
 import org.jspecify.annotations.Nullable;
 
 /** Axes, and what stands at their ticks. */
@@ -35,7 +36,21 @@ final class Ticks {
 
   /** A logarithmic axis with a tick at each power of a base. */
   static LogAxis logarithmic(String label, int base, NumberFormat format) {
-    LogAxis axis = new LogAxis(label);
+    LogAxis axis =
+        new LogAxis(label) {
+          private static final long serialVersionUID = 1L;
+
+          /** Where all values are the same, a power of the base to each side. */
+          @Override
+          public void setRange(Range range, boolean turnOffAutoRange, boolean notify) {
+            super.setRange(
+                range.getLength() > 0
+                    ? range
+                    : new Range(range.getLowerBound() / base, range.getUpperBound() * base),
+                turnOffAutoRange,
+                notify);
+          }
+        };
     axis.setBase(base);
     axis.setTickUnit(new NumberTickUnit(1, format));
     axis.setNumberFormatOverride(format);

@@ -1,0 +1,57 @@
+package dev.warmshelf.cli.measure;
+
+import dev.warmshelf.feed.FeedException;
+import java.sql.SQLException;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.Collections;
+import java.util.List;
+import java.util.Set;
+import java.util.TreeSet;
+import javax.sql.DataSource;
+
+/** The ways of one comparison, direct reads first, then from the coarsest to the finest. */
+final class Ways implements AutoCloseable {
+  private final List<Way> all = new ArrayList<>();
+
+  /**
+   * Opens them.
+   *
+   * @param kinds at least one beside {@link WayKind#DIRECT}, which is always among them
+   */
+  static Ways open(Set<WayKind> kinds, DataSource dataSource, Duration ttl)
+      throws SQLException, FeedException {
+    Set<WayKind> ordered = new TreeSet<>(kinds);
+    ordered.add(WayKind.DIRECT);
+    Ways ways = new Ways();
+    try {
+      for (WayKind kind : ordered) {
+        ways.all.add(kind.open(dataSource, ttl));
+      }
+      return ways;
+    } catch (SQLException | FeedException | RuntimeException e) {
+      ways.close();
+      throw e;
+    }
+  }
+
+  List<Way> all() {
+    return Collections.unmodifiableList(all);
+  }
+
+  /** Those that keep answers. */
+  List<ShelfWay> kept() {
+    return all.stream().filter(ShelfWay.class::isInstance).map(ShelfWay.class::cast).toList();
+  }
+
+  /** The one that tells changes apart most finely. */
+  ShelfWay finest() {
+    List<ShelfWay> kept = kept();
+    return kept.get(kept.size() - 1);
+  }
+
+  @Override
+  public void close() {
+    all.forEach(Way::close);
+  }
+}
