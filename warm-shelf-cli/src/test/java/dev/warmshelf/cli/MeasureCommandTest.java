@@ -68,6 +68,12 @@ class MeasureCommandTest {
     Result result = measure(settings(10, 0, 50));
     assertThat(result.faults()).isEmpty();
     assertThat(result.commits()).isNotEmpty();
+    for (Figures following : result.ways().subList(2, 5)) {
+      assertThat(following.lags().getTotalCount())
+          .as(following.way())
+          .isBetween((long) result.commits().size() - 10, (long) result.commits().size() + 10);
+    }
+    assertThat(result.ttlAlone().orElseThrow().lags().getTotalCount()).isZero();
     Figures direct = result.ways().get(0);
     assertThat(direct.stale()).isZero();
     assertThat(direct.work().orElseThrow().calls()).isEqualTo(direct.reads());

@@ -183,7 +183,8 @@ public final class Comparison {
             .map(sample -> new DatabaseWork.Sample(sample.query().sql(), sample.inputs()))
             .toList();
     try (Ways ways = Ways.open(settings.ways(), dataSource, settings.ttl());
-        Writers writers = writers()) {
+        LagObserver lags = new LagObserver(ways.deliveredUpTo(), System::nanoTime);
+        Writers writers = writers(lags)) {
       ShelfWay finest = ways.finest();
       Map<String, Long> firstCalls = prepare(samples, ways.all());
       Map<String, String> refusals = new LinkedHashMap<>();
@@ -194,10 +195,12 @@ public final class Comparison {
       Optional<DatabaseWork> work = DatabaseWork.of(dataSource, statements);
       Facts facts = Facts.of(dataSource, workload.data());
       List<WayRun> runs = ways.all().stream().map(way -> run(way, work)).toList();
+      lags.start();
       writers.start();
       long warmingBegan = System.nanoTime();
       rounds(runs, settings.warmUp(), "warming up: ", writers);
       runs.forEach(WayRun::forget);
+      lags.forget();
       finest.warm().recordTo(recorder);
       long measuringBegan = System.nanoTime();
       rounds(runs, settings.time(), "", writers);
@@ -209,6 +212,7 @@ public final class Comparison {
           awaitDelivery(kept);
         }
       }
+      lags.look();
       return new Result(
           workload.name(),
           facts,
@@ -222,21 +226,24 @@ public final class Comparison {
               .map(returned -> (returned - measuringBegan) / 1e9)
               .toList(),
           DrawnRequests.digest(streams()),
-          runs.stream().map(run -> run.figures(measuringBegan)).toList(),
+          runs.stream()
+              .map(run -> run.figures(measuringBegan, lags.lags(run.way().name())))
+              .toList(),
           firstCalls,
           refusals,
           advice);
     }
   }
 
-  private Writers writers() throws SQLException {
+  private Writers writers(LagObserver lags) throws SQLException {
     if (workload.changes().isEmpty() || settings.writesPerSecond() == 0) {
-      return new Writers(dataSource, ledger, null, settings.seed(), 0);
+      return new Writers(dataSource, ledger, lags, null, settings.seed(), 0);
     }
     try (Connection connection = dataSource.getConnection()) {
       return new Writers(
           dataSource,
           ledger,
+          lags,
           DrawnRequests.Statements.of(workload.changes(), connection),
           settings.seed(),
           settings.writesPerSecond());

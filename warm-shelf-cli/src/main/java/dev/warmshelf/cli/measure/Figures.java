@@ -20,6 +20,8 @@ import org.HdrHistogram.Histogram;
  * @param late stale reads whose entry was put out later on
  * @param never stale reads whose entry nothing would have put out: each one a defect
  * @param staleness how old the stale reads were, in nanoseconds
+ * @param lags how long after each commit had returned the way's feed had told of it, in
+ *     nanoseconds; nothing where no feed is followed
  * @param notAsked requests of an open loop that had not begun when their round was given up; each
  *     is in {@code latency} with the time it had waited
  * @param queries the same query by query
@@ -37,6 +39,7 @@ public record Figures(
     long late,
     long never,
     Histogram staleness,
+    Histogram lags,
     long notAsked,
     Map<String, QueryFigures> queries,
     List<Slice> slices,

@@ -114,8 +114,9 @@ final class WayRun {
    * told of all.
    *
    * @param measuringBegan when the run began, on the monotonic clock
+   * @param lags of its feed behind the commits, in nanoseconds
    */
-  Figures figures(long measuringBegan) {
+  Figures figures(long measuringBegan, Histogram lags) {
     readers.forEach(Reader::judgeTheRest);
     takeAll();
     Map<String, Held> held = way.held();
@@ -151,6 +152,7 @@ final class WayRun {
         stale.size() - never,
         never,
         ages,
+        lags,
         notAsked,
         queries,
         slices,

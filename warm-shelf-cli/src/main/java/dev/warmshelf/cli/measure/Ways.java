@@ -3,11 +3,15 @@ package dev.warmshelf.cli.measure;
 import dev.warmshelf.feed.FeedException;
 import java.sql.SQLException;
 import java.time.Duration;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Collections;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
 import java.util.TreeSet;
+import java.util.function.Supplier;
 import javax.sql.DataSource;
 
 /** The ways of one comparison, direct reads first, then from the coarsest to the finest. */
@@ -42,6 +46,17 @@ final class Ways implements AutoCloseable {
   /** Those that keep answers. */
   List<ShelfWay> kept() {
     return all.stream().filter(ShelfWay.class::isInstance).map(ShelfWay.class::cast).toList();
+  }
+
+  /** For each that follows a feed, by name, up to when that has told of all. */
+  Map<String, Supplier<Instant>> deliveredUpTo() {
+    Map<String, Supplier<Instant>> moments = new LinkedHashMap<>();
+    for (ShelfWay way : kept()) {
+      if (way.follows()) {
+        moments.put(way.name(), () -> way.warm().freshAsOf().orElse(Instant.MIN));
+      }
+    }
+    return moments;
   }
 
   /** The one that tells changes apart most finely. */

@@ -6,6 +6,7 @@ import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -26,6 +27,7 @@ import org.jspecify.annotations.Nullable;
 final class Writers implements AutoCloseable {
   private final DataSource dataSource;
   private final CommitLedger<Scope> ledger;
+  private final LagObserver lags;
   private final DrawnRequests.@Nullable Statements changes;
   private final SplittableRandom random;
   private final long pauseNanos;
@@ -35,17 +37,20 @@ final class Writers implements AutoCloseable {
   private volatile @Nullable Exception failure;
 
   /**
+   * @param lags told of each commit once it has returned
    * @param changes what to write; null for nothing
    * @param perSecond commits a second; 0 for none
    */
   Writers(
       DataSource dataSource,
       CommitLedger<Scope> ledger,
+      LagObserver lags,
       DrawnRequests.@Nullable Statements changes,
       long seed,
       double perSecond) {
     this.dataSource = dataSource;
     this.ledger = ledger;
+    this.lags = lags;
     this.changes = changes;
     this.random = new SplittableRandom(seed);
     this.pauseNanos = perSecond > 0 ? (long) (TimeUnit.SECONDS.toNanos(1) / perSecond) : 0;
@@ -135,6 +140,7 @@ final class Writers implements AutoCloseable {
     try {
       connection.commit();
       long returned = System.nanoTime();
+      lags.committed(returned, Instant.now());
       versions.forEach((scope, version) -> ledger.committed(scope, version, returned));
       synchronized (commits) {
         commits.add(returned);

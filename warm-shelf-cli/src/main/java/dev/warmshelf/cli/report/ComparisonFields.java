@@ -131,6 +131,7 @@ public final class ComparisonFields {
     fields.put("staleLate", figures.late());
     fields.put("staleNever", figures.never());
     fields.put("stalenessNanos", figures.stale() == 0 ? null : percentiles(figures.staleness()));
+    fields.put("invalidationLagNanos", percentiles(figures.lags()));
     fields.put("shelf", figures.meters().map(ComparisonFields::counts).orElse(null));
     Map<String, Object> queries = new LinkedHashMap<>();
     figures.queries().forEach((query, each) -> queries.put(query, fields(each)));

@@ -77,6 +77,8 @@ public final class ComparisonReport {
     row(rows, "stale reads, never put out", f -> Text.count(f.never()));
     row(rows, "staleness p50", f -> percentile(f.staleness(), 50));
     row(rows, "staleness max", f -> percentile(f.staleness(), 100));
+    row(rows, "invalidation lag p50", f -> percentile(f.lags(), 50));
+    row(rows, "invalidation lag p99", f -> percentile(f.lags(), 99));
     return rows;
   }
 

@@ -89,6 +89,7 @@ class ReportPageTest {
         reads,
         0,
         staleness,
+        new Histogram(3),
         0,
         reads == 0 ? Map.of() : Map.of("query", new QueryFigures()),
         List.of(),
