@@ -94,6 +94,16 @@ class RecorderTest implements Recorder {
   }
 
   @Test
+  void bytesInMapsAreEachCallersOwn() throws Exception {
+    try (WarmShelf warm = WarmShelf.over(database.dataSource()).onTtlAlone().open()) {
+      ShelvedQuery<Map<String, Object>> query = warm.query("SELECT '\\x0102'::bytea AS b").asMaps();
+      ((byte[]) query.list().value().get(0).get("b"))[0] = 9;
+      assertThat(query.list().origin()).isEqualTo(Origin.KEPT);
+      assertThat((byte[]) query.list().value().get(0).get("b")).containsExactly(1, 2);
+    }
+  }
+
+  @Test
   void fingerprintsDoNotMindTheOrderOfRows() throws Exception {
     try (WarmShelf warm = WarmShelf.over(database.dataSource()).onTtlAlone().open()) {
       warm.recordTo(this);

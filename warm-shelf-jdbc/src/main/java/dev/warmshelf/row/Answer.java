@@ -43,12 +43,15 @@ public final class Answer implements Lanes.Rows, Content {
 
   private record Mapped<T>(Mapper<T> by, List<T> rows) {}
 
-  private Answer(List<String> columns, List<@Nullable Object[]> rows, boolean mayBeShared) {
+  private Answer(
+      List<String> columns,
+      List<@Nullable Object[]> rows,
+      boolean mayBeShared,
+      boolean holdsBytes) {
     this.columns = columns;
     this.rows = rows;
     this.mayBeShared = mayBeShared;
-    this.holdsBytes =
-        rows.stream().flatMap(Arrays::stream).anyMatch(value -> value instanceof byte[]);
+    this.holdsBytes = holdsBytes;
   }
 
   /**
@@ -61,9 +64,11 @@ public final class Answer implements Lanes.Rows, Content {
     int width = meta.getColumnCount();
     List<String> columns = new ArrayList<>(width);
     ColumnReader[] readers = new ColumnReader[width];
+    boolean holdsBytes = false;
     for (int i = 0; i < width; i++) {
       columns.add(meta.getColumnLabel(i + 1));
       readers[i] = readerFor(meta.getColumnType(i + 1), meta.getColumnTypeName(i + 1));
+      holdsBytes |= isBytes(meta.getColumnType(i + 1));
     }
     List<@Nullable Object[]> rows = new ArrayList<>();
     while (result.next()) {
@@ -73,12 +78,12 @@ public final class Answer implements Lanes.Rows, Content {
       }
       rows.add(row);
     }
-    return new Answer(List.copyOf(columns), rows, mayBeShared);
+    return new Answer(List.copyOf(columns), rows, mayBeShared, holdsBytes);
   }
 
   /** The same rows, for nobody but who loaded them. */
   public Answer forOneCaller() {
-    return new Answer(columns, rows, false);
+    return new Answer(columns, rows, false, holdsBytes);
   }
 
   /** Column labels, as the database gave them. */
@@ -133,7 +138,7 @@ public final class Answer implements Lanes.Rows, Content {
     for (T object : objects) {
       rows.add(mapper.row(object));
     }
-    return new Answer(mapper.columns(), rows, true);
+    return new Answer(mapper.columns(), rows, true, false); // a mapper makes no bytes
   }
 
   /** Whether the other answer has the same columns and rows, in whatever order. */
@@ -183,6 +188,10 @@ public final class Answer implements Lanes.Rows, Content {
   /** Reads one column of the current row as a value that cannot be changed, or as bytes. */
   private interface ColumnReader {
     @Nullable Object read(ResultSet result, int column) throws SQLException;
+  }
+
+  private static boolean isBytes(int type) {
+    return type == Types.BINARY || type == Types.VARBINARY || type == Types.LONGVARBINARY;
   }
 
   private static ColumnReader readerFor(int type, String typeName) {

@@ -1,8 +1,6 @@
 package dev.warmshelf.cli.measure;
 
-import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.JsonNode;
-import com.fasterxml.jackson.databind.ObjectMapper;
 import dev.warmshelf.sql.SqlStatement;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -114,19 +112,9 @@ public final class DatabaseWork {
   }
 
   private static OptionalLong identifier(Connection connection, Sample sample) throws SQLException {
-    try (PreparedStatement explain =
-        connection.prepareStatement(
-            "EXPLAIN (VERBOSE, FORMAT JSON) " + sample.sql().driverText())) {
-      DirectWay.bind(explain, sample.sql(), sample.inputs());
-      try (ResultSet row = explain.executeQuery()) {
-        row.next();
-        JsonNode plan = new ObjectMapper().readTree(row.getString(1)).get(0);
-        return plan.has("Query Identifier")
-            ? OptionalLong.of(plan.get("Query Identifier").asLong())
-            : OptionalLong.empty();
-      }
-    } catch (JsonProcessingException e) {
-      throw new SQLException("The database's plan is not JSON.", e);
-    }
+    JsonNode plan = Plan.of(connection, "VERBOSE", sample);
+    return plan.has("Query Identifier")
+        ? OptionalLong.of(plan.get("Query Identifier").asLong())
+        : OptionalLong.empty();
   }
 }

@@ -1,8 +1,6 @@
 package dev.warmshelf.cli.measure;
 
-import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.JsonNode;
-import com.fasterxml.jackson.databind.ObjectMapper;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -64,7 +62,7 @@ final class IndexAdvice {
    */
   static Optional<String> of(Connection connection, DatabaseWork.Sample sample)
       throws SQLException {
-    JsonNode plan = plan(connection, sample);
+    JsonNode plan = Plan.of(connection, "ANALYZE, VERBOSE", sample);
     double all = plan.path("Execution Time").asDouble();
     Map<Place, Scan> scans = new LinkedHashMap<>();
     collect(connection, plan.path("Plan"), scans);
@@ -77,21 +75,6 @@ final class IndexAdvice {
       }
     }
     return Optional.empty();
-  }
-
-  private static JsonNode plan(Connection connection, DatabaseWork.Sample sample)
-      throws SQLException {
-    try (PreparedStatement explain =
-        connection.prepareStatement(
-            "EXPLAIN (ANALYZE, VERBOSE, FORMAT JSON) " + sample.sql().driverText())) {
-      DirectWay.bind(explain, sample.sql(), sample.inputs());
-      try (ResultSet row = explain.executeQuery()) {
-        row.next();
-        return new ObjectMapper().readTree(row.getString(1)).get(0);
-      }
-    } catch (JsonProcessingException e) {
-      throw new SQLException("The database's plan is not JSON.", e);
-    }
   }
 
   private static void collect(Connection connection, JsonNode node, Map<Place, Scan> scans)

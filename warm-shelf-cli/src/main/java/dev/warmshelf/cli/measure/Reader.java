@@ -134,6 +134,12 @@ final class Reader {
     return taken;
   }
 
+  /** Forgets all that has been noted, and what still waits for its judgement. */
+  void forget() {
+    unjudged.clear();
+    tally = new Tally();
+  }
+
   /** Judges what had to wait; to be called once no commit is under way any more. */
   void judgeTheRest() {
     unjudged.forEach(each -> judge(each.request(), each.read(), each.began()));

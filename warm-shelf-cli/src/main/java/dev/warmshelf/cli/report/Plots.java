@@ -3,7 +3,6 @@ package dev.warmshelf.cli.report;
 import dev.warmshelf.cli.measure.Figures;
 import dev.warmshelf.cli.measure.QueryFigures;
 import dev.warmshelf.cli.measure.Result;
-import java.awt.Font;
 import java.awt.Paint;
 import java.util.ArrayList;
 import java.util.List;
@@ -38,7 +37,6 @@ import org.jfree.data.xy.XYSeriesCollection;
 
 /** The plots of a comparison. */
 final class Plots {
-  private static final Font LABEL = new Font(Font.SANS_SERIF, Font.PLAIN, 12);
   private static final int MOST_COMMITS_DRAWN = 300;
   private static final double STEP_OF_NINES = 0.02;
   private static final int FEW_POINTS = 10;
@@ -166,7 +164,7 @@ final class Plots {
     bars.setShadowVisible(false);
     bars.setMaximumBarWidth(0.12);
     CategoryAxis ways = new CategoryAxis();
-    ways.setTickLabelFont(LABEL);
+    ways.setTickLabelFont(Ticks.LABEL);
     ways.setTickLabelPaint(Inks.TEXT);
     ways.setAxisLineVisible(false);
     ways.setTickMarksVisible(false);
@@ -207,7 +205,7 @@ final class Plots {
       points.add((double) figures.held().bytes(), saved);
       XYTextAnnotation label =
           new XYTextAnnotation("  " + each.getKey(), (double) figures.held().bytes(), saved);
-      label.setFont(LABEL);
+      label.setFont(Ticks.LABEL);
       label.setPaint(Inks.TEXT);
       label.setTextAnchor(TextAnchor.CENTER_LEFT);
       plot.addAnnotation(label);
@@ -270,14 +268,14 @@ final class Plots {
     plot.setOutlineVisible(false);
     plot.setNoDataMessage("nothing to show");
     plot.setNoDataMessagePaint(Inks.FAINT);
-    JFreeChart chart = new JFreeChart(null, LABEL, plot, false);
+    JFreeChart chart = new JFreeChart(null, Ticks.LABEL, plot, false);
     chart.setBackgroundPaint(null);
     chart.setPadding(new RectangleInsets(6, 4, 4, 14));
     if (legend) {
       LegendTitle ways = new LegendTitle(plot);
       ways.setPosition(RectangleEdge.TOP);
       ways.setHorizontalAlignment(HorizontalAlignment.LEFT);
-      ways.setItemFont(LABEL);
+      ways.setItemFont(Ticks.LABEL);
       ways.setItemPaint(Inks.TEXT);
       ways.setBackgroundPaint(null);
       ways.setFrame(BlockBorder.NONE);

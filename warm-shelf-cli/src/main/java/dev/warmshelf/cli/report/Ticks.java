@@ -30,7 +30,7 @@ final class Ticks {
           });
 
   private static final Font SMALL = new Font(Font.SANS_SERIF, Font.PLAIN, 11);
-  private static final Font LABEL = new Font(Font.SANS_SERIF, Font.PLAIN, 12);
+  static final Font LABEL = new Font(Font.SANS_SERIF, Font.PLAIN, 12);
 
   private Ticks() {}
 

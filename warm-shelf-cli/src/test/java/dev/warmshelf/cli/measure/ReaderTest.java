@@ -167,6 +167,28 @@ class ReaderTest {
   }
 
   @Test
+  void aReadOfTheWarmUpIsNotJudgedAfterIt() throws Exception {
+    ledger.committed(new Scope("row", "0"), 1, 0);
+    Way way =
+        way(
+            request -> {
+              ledger.commitBegins(); // so that the judgement waits
+              now += 10;
+              return new Way.Read(Origin.LOADED, rows(Map.of()), 0, () -> true);
+            });
+    Reader reader = new Reader(way, ENDLESS, ledger, () -> now);
+    reader.readUntil(now + 5, () -> false);
+    reader.forget();
+    ledger.commitIsOver();
+    reader.judgeTheRest();
+    assertThat(reader.take().stale).isEmpty();
+    reader.readUntil(now + 5, () -> false);
+    ledger.commitIsOver();
+    reader.judgeTheRest();
+    assertThat(reader.take().stale).hasSize(1);
+  }
+
+  @Test
   void hitsAndWhatTheySavedAreCountedByQuery() throws Exception {
     Origin[] origins = {Origin.LOADED, Origin.KEPT, Origin.JOINED, Origin.KEPT, Origin.DIRECT};
     int[] at = {0};
