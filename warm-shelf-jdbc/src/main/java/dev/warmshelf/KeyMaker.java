@@ -24,13 +24,16 @@ final class KeyMaker {
   private final String[] names;
   private final List<Supplier<? extends @Nullable Object>> added;
   private final @Nullable UnaryOperator<@Nullable Object>[] folds;
+  private final boolean namesSessions;
 
   /**
+   * @param namesSessions whether the name of the session is part of the key
    * @throws IllegalArgumentException if the recipe leaves out what the SQL has, or folds what it
    *     has not
    */
-  KeyMaker(String namespace, SqlStatement statement, Recipe recipe) {
+  KeyMaker(String namespace, SqlStatement statement, Recipe recipe, boolean namesSessions) {
     this.recipe = recipe;
+    this.namesSessions = namesSessions;
     this.parameterList = List.copyOf(statement.parameters());
     this.parameters = statement.parameters().toArray(new String[0]);
     for (String input : recipe.leftOut()) {
@@ -62,8 +65,13 @@ final class KeyMaker {
       all.add(name);
       text.append(" -- adding ").append(name); // no normal form holds a comment
     }
+    if (namesSessions) {
+      items.add(new Item.One(new Source.Parameter(all.size()), Width.KEPT));
+      all.add("session");
+      text.append(" -- by session");
+    }
     this.names = all.toArray(new String[0]);
-    this.plan = added.isEmpty() ? statement.plan() : ValuePlan.of(items);
+    this.plan = all.size() == parameters.length ? statement.plan() : ValuePlan.of(items);
     this.form = Form.of(namespace, text.toString());
   }
 
@@ -85,14 +93,22 @@ final class KeyMaker {
     return fold == null ? value : fold.apply(value);
   }
 
-  /** The key of a question with these values, one for each parameter, folded already. */
-  Key key(@Nullable Object[] values) {
-    if (added.isEmpty()) {
+  /**
+   * The key of a question with these values, one for each parameter, folded already.
+   *
+   * @param kind of session that it is asked in
+   */
+  Key key(@Nullable Object[] values, Sessions.Kind kind) {
+    if (names.length == values.length) {
       return Key.of(form, plan, names, values);
     }
     @Nullable Object[] all = Arrays.copyOf(values, names.length);
-    for (int i = 0; i < added.size(); i++) {
-      all[values.length + i] = added.get(i).get();
+    int at = values.length;
+    for (Supplier<? extends @Nullable Object> add : added) {
+      all[at++] = add.get();
+    }
+    if (namesSessions) {
+      all[at] = kind.name();
     }
     return Key.of(form, plan, names, all);
   }

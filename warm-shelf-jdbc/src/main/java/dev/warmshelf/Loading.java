@@ -14,25 +14,26 @@ final class Loading {
   private final String text;
   private final String textWithSession;
   private final int[] order;
-  private final String ambient;
+
+  /**
+   * An answer and the session that it was read in, as that was after it.
+   *
+   * @param answer nobody's but the caller's until somebody has looked at the session
+   */
+  record Loaded(Answer answer, Session session) {}
 
   /**
    * @param text with question marks
    * @param order for each of them, the index of its value
-   * @param ambient what sessions must be like for their answers to be shared
    */
-  Loading(String text, int[] order, String ambient) {
+  Loading(String text, int[] order) {
     this.text = text;
     this.textWithSession = text + "\n;\n" + Session.ASK;
     this.order = order;
-    this.ambient = ambient;
   }
 
-  /**
-   * Reads the answer, and in the same round trip, after it, whether others may share it: the
-   * session is like the first one that was asked, and its transaction has not written.
-   */
-  Answer withSession(Connection connection, @Nullable Object[] values) throws SQLException {
+  /** Reads the answer, and in the same round trip, after it, what the session is like. */
+  Loaded withSession(Connection connection, @Nullable Object[] values) throws SQLException {
     try (PreparedStatement statement = connection.prepareStatement(textWithSession)) {
       Binding.bind(statement, values, order);
       if (!statement.execute()) {
@@ -40,23 +41,21 @@ final class Loading {
       }
       Answer answer;
       try (ResultSet rows = statement.getResultSet()) {
-        answer = Answer.read(rows, true);
+        answer = Answer.read(rows);
       }
       statement.getMoreResults();
       try (ResultSet row = statement.getResultSet()) {
-        Session session = Session.read(row);
-        boolean likeOthers = session.ambient().equals(ambient) && !session.replica();
-        return likeOthers && !session.alone() ? answer : answer.forOneCaller();
+        return new Loaded(answer, Session.read(row));
       }
     }
   }
 
-  /** Reads the answer for the caller alone. */
+  /** Reads the answer alone. */
   Answer alone(Connection connection, @Nullable Object[] values) throws SQLException {
     try (PreparedStatement statement = connection.prepareStatement(text)) {
       Binding.bind(statement, values, order);
       try (ResultSet rows = statement.executeQuery()) {
-        return Answer.read(rows, false);
+        return Answer.read(rows);
       }
     }
   }

@@ -78,7 +78,12 @@ public final class QueryDraft {
 
   private <T> ShelvedQuery<T> as(Mapper<T> mapper) {
     warm.remember(statement);
-    KeyMaker keys = new KeyMaker(warm.namespace(), statement, warm.recipeOf(shelf).and(recipe));
+    KeyMaker keys =
+        new KeyMaker(
+            warm.namespace(),
+            statement,
+            warm.recipeOf(shelf).and(recipe),
+            warm.sessions().areNamed());
     return new ShelvedQuery<>(warm, warm.shelf(shelf), statement, declared, tags, keys, mapper);
   }
 }

@@ -5,17 +5,23 @@ import dev.warmshelf.key.Key;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.key.Lanes;
 import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
+import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.Standing;
 import dev.warmshelf.shelf.Inquiry;
+import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.WaitEndedException;
 import dev.warmshelf.shelf.Words;
 import dev.warmshelf.sql.Verdict;
 import java.sql.Connection;
 import java.sql.SQLException;
+import java.sql.SQLTimeoutException;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.Collections;
 import java.util.List;
 import java.util.Optional;
 import java.util.concurrent.Callable;
@@ -25,7 +31,8 @@ import org.jspecify.annotations.Nullable;
 /**
  * A query with values for its parameters, to be asked once by one thread.
  *
- * <p>Errors of the database reach the caller as they are; nothing is kept then.
+ * <p>Errors of the database reach the caller as they are; nothing is kept then. Callers who share a
+ * load share its error.
  *
  * @param <T> what a row is mapped to
  */
@@ -33,11 +40,15 @@ public final class Question<T> {
   /** Stands for a parameter that has no value yet; null is a value. */
   private static final Object UNSET = new Object();
 
+  private static final String QUERY_CANCELED = "57014";
+
   private final ShelvedQuery<T> query;
   private final @Nullable Object[] values;
   private List<Lane> tags;
   private long freshWithinNanos = Long.MAX_VALUE;
+  private long waitLimitNanos = Long.MAX_VALUE;
   private @Nullable Transaction transaction;
+  private @Nullable Connection connection;
 
   Question(ShelvedQuery<T> query) {
     this.query = query;
@@ -50,8 +61,8 @@ public final class Question<T> {
    * Gives a parameter its value; a later value replaces an earlier one.
    *
    * @param parameter its name without the colon; {@code "1"} is the first question mark
-   * @param value a string, number, boolean, UUID, java.time value, bytes, a list of these, or null.
-   *     Not to be changed until the question is answered
+   * @param value a string, number, boolean, enum constant, UUID, java.time value, bytes, a list of
+   *     these, or null. Not to be changed until the question is answered
    * @throws IllegalArgumentException if the query has no such parameter
    */
   public Question<T> with(String parameter, @Nullable Object value) {
@@ -74,17 +85,45 @@ public final class Question<T> {
   }
 
   /**
+   * Asks on a connection of the caller's, which is asked first, in a round trip of its own, what
+   * its session is like. If that is like others', has written nothing and reads what has been
+   * committed last, the question is answered like all others; otherwise the database answers, on
+   * that connection, and nobody else gets the answer. No other connection is used.
+   *
+   * @param held used by no other thread, and left as it is
+   */
+  public Question<T> on(Connection held) {
+    this.connection = held;
+    return this;
+  }
+
+  /**
    * Asks for an answer that misses no change which committed longer ago than this.
    *
-   * @param bound zero or longer; at zero the database is always asked
+   * @param bound zero or longer; at zero a read that begins from now on must give the answer
    */
   public Question<T> freshWithin(Duration bound) {
-    if (bound.isNegative()) {
-      throw new IllegalArgumentException(
-          "A bound on staleness cannot be negative, but is " + bound + ".");
-    }
-    this.freshWithinNanos = bound.isZero() ? -1 : bound.toNanos();
+    this.freshWithinNanos = Policy.saturatedNanos(requireNotNegative(bound));
     return this;
+  }
+
+  /**
+   * Waits for no longer than this for another caller's load of the same question; then a {@link
+   * SQLTimeoutException} is thrown. By default as long as such a load is not stuck ({@link
+   * Policy#waitingAtMost}).
+   *
+   * @param limit zero or longer; at zero nobody is waited for, and the question is asked at once
+   */
+  public Question<T> waitingAtMost(Duration limit) {
+    this.waitLimitNanos = Policy.saturatedNanos(requireNotNegative(limit));
+    return this;
+  }
+
+  private static Duration requireNotNegative(Duration bound) {
+    if (bound.isNegative()) {
+      throw new IllegalArgumentException("A bound cannot be negative, but is " + bound + ".");
+    }
+    return bound;
   }
 
   /** Tags the answer, if this question is what fills the shelf; see {@link WarmShelf#clearTag}. */
@@ -95,8 +134,13 @@ public final class Question<T> {
     return this;
   }
 
-  /** Puts out the answer to this question. */
-  public void clear() {
+  /**
+   * Puts out the answer to this question.
+   *
+   * @throws SQLException if its session is named, nothing is known of such sessions yet, and the
+   *     database could not be asked
+   */
+  public void clear() throws SQLException {
     query.shelf().clear(key());
   }
 
@@ -105,7 +149,10 @@ public final class Question<T> {
     return read(query.asList);
   }
 
-  /** The first row, or none. The whole answer is kept all the same; see {@code LIMIT}. */
+  /**
+   * The first row, or none; none, too, if it is a single column's null. The whole answer is kept
+   * all the same; see {@code LIMIT}.
+   */
   public Reading<Optional<T>> first() throws SQLException {
     return read(query.asFirst);
   }
@@ -123,8 +170,13 @@ public final class Question<T> {
    * The question's key.
    *
    * @throws IllegalArgumentException if a parameter has no value, or one of an unknown type
+   * @throws SQLException as {@link #clear} does
    */
-  public Key key() {
+  public Key key() throws SQLException {
+    return key(sessions().current(held()));
+  }
+
+  Key key(Sessions.Kind kind) {
     String[] names = query.keys().parameters();
     for (int i = 0; i < values.length; i++) {
       if (values[i] == UNSET) {
@@ -132,30 +184,76 @@ public final class Question<T> {
             "Parameter '" + names[i] + "' has no value. Call with(\"" + names[i] + "\", ...).");
       }
     }
-    return query.keys().key(values);
+    return query.keys().key(values, kind);
   }
 
   private <V> Reading<V> read(Function<Answer, V> view) throws SQLException {
-    Key key = key();
-    Verdict verdict = query.verdict();
-    if (!(verdict instanceof Verdict.Keepable keepable)) {
-      String why = ((Verdict.Refused) verdict).refusal().message();
-      return bypass(BypassReason.REFUSED, why, key, view);
+    Sessions.Kind kind = sessions().current(held());
+    Key key = key(kind);
+    Around around = around(kind);
+    if (around == null) {
+      ShelvedQuery.Judged judged = query.judged(kind, held());
+      if (judged == null) {
+        around = new Around(BypassReason.UNEQUAL_SESSIONS, BypassReason.UNEQUAL_SESSIONS.label());
+      } else if (judged.verdict() instanceof Verdict.Keepable keepable) {
+        return readFromShelf(key, new Asking(kind, keepable.lanes(), judged.schemaVersion()), view);
+      } else {
+        Verdict.Refused refused = (Verdict.Refused) judged.verdict();
+        around = new Around(BypassReason.REFUSED, refused.refusal().message());
+      }
     }
-    Transaction inside = transaction;
-    if (inside != null && inside.standing() != Standing.LIKE_OTHERS) {
-      return bypass(BypassReason.IN_TRANSACTION, inside.standing().label(), key, view);
-    }
-    return query.shelf().read(key, new Asking(keepable.lanes()), view);
+    return query.shelf().bypass(around.reason(), around.why(), key, new Alone(), view);
   }
 
-  private <V> Reading<V> bypass(BypassReason reason, String why, Key key, Function<Answer, V> view)
+  private <V> Reading<V> readFromShelf(Key key, Asking asking, Function<Answer, V> view)
       throws SQLException {
-    return query.shelf().bypass(reason, why, key, new Around(), view);
+    try {
+      return query.shelf().read(key, asking, view);
+    } catch (WaitEndedException e) {
+      throw e.wasInterrupted()
+          ? new SQLException(e.getMessage(), QUERY_CANCELED, e)
+          : new SQLTimeoutException(e.getMessage(), QUERY_CANCELED, e);
+    }
+  }
+
+  /** Why a question goes around the shelf, whatever it is. */
+  private record Around(BypassReason reason, String why) {}
+
+  private @Nullable Around around(Sessions.Kind kind) throws SQLException {
+    if (transaction != null) {
+      Standing standing = transaction.standing();
+      if (standing != Standing.LIKE_OTHERS) {
+        return new Around(BypassReason.IN_TRANSACTION, standing.label());
+      }
+      // What its connection is like is known from its loads, or must be asked now.
+      return kind.isUnequal() && !transaction.isLike(kind) ? unequal() : null;
+    } else if (connection != null) {
+      Session session = Session.of(connection);
+      if (session.hasWritten()) {
+        return new Around(BypassReason.IN_TRANSACTION, Standing.OWN_WRITES.label());
+      } else if (session.keepsSnapshot() && !connection.getAutoCommit()) {
+        return new Around(BypassReason.IN_TRANSACTION, Standing.OLD_SNAPSHOT.label());
+      }
+      return session.ambient().equals(kind.ambient()) ? null : unequal();
+    }
+    return kind.isUnequal() ? unequal() : null;
+  }
+
+  private static Around unequal() {
+    return new Around(BypassReason.UNEQUAL_SESSIONS, BypassReason.UNEQUAL_SESSIONS.label());
+  }
+
+  /** The connection that this question must be asked on; null if it may be any. */
+  private @Nullable Connection held() {
+    return transaction != null ? transaction.held() : connection;
+  }
+
+  private Sessions sessions() {
+    return query.warm().sessions();
   }
 
   /** What the shelf asks of this question when the answer is for its caller alone. */
-  private final class Around implements Inquiry<Answer, SQLException> {
+  private final class Alone implements Inquiry<Answer, SQLException> {
     @Override
     public Footprint lanes() {
       return Footprint.NOTHING;
@@ -163,7 +261,14 @@ public final class Question<T> {
 
     @Override
     public Answer load() throws SQLException {
-      return onConnection(query.loading()::alone);
+      if (transaction != null) {
+        return transaction.readAlone(query, values);
+      } else if (connection != null) {
+        return query.loading().alone(connection, values);
+      }
+      try (Borrowed borrowed = borrow()) {
+        return query.loading().alone(borrowed.connection(), values);
+      }
     }
 
     @Override
@@ -174,10 +279,15 @@ public final class Question<T> {
 
   /** What the shelf asks of this question when it has no answer. */
   private final class Asking implements Inquiry<Answer, SQLException> {
+    private final Sessions.Kind kind;
     private final Lanes lanes;
+    private final long judgedFor;
+    private boolean shared;
 
-    Asking(Lanes lanes) {
+    Asking(Sessions.Kind kind, Lanes lanes, long judgedFor) {
+      this.kind = kind;
       this.lanes = lanes;
+      this.judgedFor = judgedFor;
     }
 
     @Override
@@ -186,8 +296,37 @@ public final class Question<T> {
     }
 
     @Override
+    public boolean holdsFor(long schemaVersion) {
+      return judgedFor == schemaVersion;
+    }
+
+    @Override
     public Answer load() throws SQLException {
-      return onConnection(query.loading()::withSession);
+      Connection held = held();
+      if (held == null) {
+        try (Borrowed borrowed = borrow()) {
+          return shareable(query.loading().withSession(borrowed.connection(), values), true);
+        }
+      }
+      if (transaction != null) {
+        transaction.sends(query.kind());
+      }
+      Loading.Loaded loaded = query.loading().withSession(held, values);
+      if (transaction != null) {
+        transaction.saw(loaded.session(), kind);
+      }
+      return shareable(loaded, false);
+    }
+
+    /**
+     * @param fromPool whether the session tells what the data source hands out
+     */
+    private Answer shareable(Loading.Loaded loaded, boolean fromPool) {
+      Session session = loaded.session();
+      boolean like =
+          fromPool ? sessions().isLike(kind, session) : session.ambient().equals(kind.ambient());
+      shared = like && !session.hasWritten() && !session.replica();
+      return loaded.answer();
     }
 
     @Override
@@ -197,7 +336,7 @@ public final class Question<T> {
 
     @Override
     public boolean mayBeShared(Answer answer) {
-      return answer.mayBeShared();
+      return shared;
     }
 
     @Override
@@ -207,16 +346,30 @@ public final class Question<T> {
 
     @Override
     public @Nullable Callable<Answer> again() {
-      if (transaction != null) {
+      if (held() != null) {
         return null;
       }
-      @Nullable Object[] asked = values.clone(); // the question may be given other values meanwhile
-      return () -> onPoolsConnection(connection -> query.loading().alone(connection, asked));
+      @Nullable Object[] asked = frozen();
+      return () -> {
+        try (Borrowed borrowed = borrow()) {
+          Loading.Loaded loaded = query.loading().withSession(borrowed.connection(), asked);
+          if (!sessions().isLike(kind, loaded.session())) {
+            throw new SQLException("The connection's session is not like the one kept from.");
+          }
+          return loaded.answer();
+        }
+      };
     }
 
     @Override
     public long freshWithinNanos() {
       return freshWithinNanos;
+    }
+
+    /** Who holds a connection does not wait for somebody who may be waiting for one. */
+    @Override
+    public long waitLimitNanos() {
+      return held() == null ? waitLimitNanos : 0;
     }
 
     @Override
@@ -225,18 +378,32 @@ public final class Question<T> {
     }
   }
 
-  /** What an answer to this question stands on, or nothing if such answers are not kept. */
-  Optional<Footprint> footprintOf(Answer answer) throws SQLException {
-    if (query.verdict() instanceof Verdict.Keepable keepable) {
-      Asking asking = new Asking(keepable.lanes());
+  /** What an answer to this question depends on, or nothing if such answers are not kept. */
+  Optional<Footprint> footprintOf(Answer answer, Transaction writer) throws SQLException {
+    Sessions.Kind kind = sessions().current(writer.held());
+    ShelvedQuery.Judged judged = query.judgedAfterWrite(kind, writer.held());
+    if (judged != null && judged.verdict() instanceof Verdict.Keepable keepable) {
+      Asking asking = new Asking(kind, keepable.lanes(), judged.schemaVersion());
       return Optional.of(asking.lanes(asking.lanes(), answer));
     }
     return Optional.empty();
   }
 
   private Words asWords() {
-    // The question may be given other values later.
-    return new Words(query.text(), query.keys().parameterList(), Arrays.asList(values.clone()));
+    return new Words(query.text(), query.keys().parameterList(), Arrays.asList(frozen()));
+  }
+
+  /** The values as they are now: the question may be given others later, and lists be changed. */
+  private @Nullable Object[] frozen() {
+    @Nullable Object[] copy = values.clone();
+    for (int i = 0; i < copy.length; i++) {
+      if (copy[i] instanceof List<?> list) {
+        copy[i] = Collections.unmodifiableList(new ArrayList<>(list));
+      } else if (copy[i] instanceof byte[] bytes) {
+        copy[i] = bytes.clone();
+      }
+    }
+    return copy;
   }
 
   ShelvedQuery<T> query() {
@@ -259,35 +426,8 @@ public final class Question<T> {
             + query.normalForm());
   }
 
-  private interface Work {
-    Answer on(Connection connection, @Nullable Object[] values) throws SQLException;
-  }
-
-  private Answer onConnection(Work work) throws SQLException {
-    Transaction inside = transaction;
-    return inside == null
-        ? onPoolsConnection(connection -> work.on(connection, values))
-        : work.on(inside.connectionFor(query.kind()), values);
-  }
-
-  private interface PoolsWork {
-    Answer on(Connection connection) throws SQLException;
-  }
-
-  private Answer onPoolsConnection(PoolsWork work) throws SQLException {
-    try (Connection connection = query.warm().dataSource().getConnection()) {
-      // Each statement a transaction of its own: its snapshot is taken after the shelf's fence.
-      boolean autoCommit = connection.getAutoCommit();
-      if (!autoCommit) {
-        connection.setAutoCommit(true);
-      }
-      try {
-        return work.on(connection);
-      } finally {
-        if (!autoCommit) {
-          connection.setAutoCommit(false);
-        }
-      }
-    }
+  /** Each statement a transaction of its own: its snapshot is taken after the shelf's fence. */
+  private Borrowed borrow() throws SQLException {
+    return Borrowed.from(query.warm().dataSource()).autoCommit(true);
   }
 }

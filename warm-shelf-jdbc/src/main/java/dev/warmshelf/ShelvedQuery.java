@@ -5,13 +5,14 @@ import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Mapper;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.sql.CatalogueException;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.StatementKind;
 import dev.warmshelf.sql.Verdict;
+import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.List;
 import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
@@ -30,16 +31,19 @@ public final class ShelvedQuery<T> {
   private final List<Lane> tags;
   private final KeyMaker keys;
   private final Mapper<T> mapper;
-  private volatile @Nullable Judged last;
+  private final ConcurrentHashMap<String, Judged> judged = new ConcurrentHashMap<>();
 
   final Function<Answer, List<T>> asList;
   final Function<Answer, Optional<T>> asFirst;
   final Function<Answer, T> asOnly;
 
+  /** Verdicts are remembered for so many kinds of session. */
+  private static final int KINDS_REMEMBERED = 64;
+
   /**
    * @param schemaVersion of the schema for which the verdict holds
    */
-  private record Judged(long schemaVersion, Verdict verdict) {}
+  record Judged(long schemaVersion, Verdict verdict) {}
 
   ShelvedQuery(
       WarmShelf warm,
@@ -52,14 +56,16 @@ public final class ShelvedQuery<T> {
     this.warm = warm;
     this.shelf = shelf;
     this.statement = statement;
-    this.loading = new Loading(statement.driverText(), statement.driverOrder(), warm.ambient());
+    this.loading = new Loading(statement.driverText(), statement.driverOrder());
     this.kind = StatementKind.of(statement.text());
     this.declared = declared;
     this.tags = tags;
     this.keys = keys;
     this.mapper = mapper;
     this.asList = answer -> answer.as(this.mapper);
-    this.asFirst = answer -> answer.as(this.mapper).stream().findFirst();
+    this.asFirst =
+        answer ->
+            answer.size() == 0 ? Optional.empty() : Optional.ofNullable(answer.as(this.mapper, 0));
     this.asOnly = this::only;
   }
 
@@ -96,24 +102,49 @@ public final class ShelvedQuery<T> {
   /**
    * Whether the answers may be kept, with the footprint or the reason.
    *
-   * @throws SQLException if the database's catalogue could not be asked
+   * @throws SQLException if the database's catalogue could not be asked, or was asked over a
+   *     connection whose session is unlike the others
    */
   public Verdict verdict() throws SQLException {
-    long version = warm.schemaVersion();
-    Judged judged = last;
-    if (judged == null || judged.schemaVersion() != version) {
-      judged = new Judged(version, analyse(version));
-      last = judged;
+    Judged known = judged(warm.sessions().first(), null);
+    if (known == null) {
+      throw new SQLException("The data source hands out sessions that are not alike.");
     }
-    return judged.verdict();
+    return known.verdict();
   }
 
-  private Verdict analyse(long schemaVersion) throws SQLException {
-    try {
-      return warm.analyse(statement, declared, schemaVersion);
-    } catch (CatalogueException e) {
-      throw e.getCause() instanceof SQLException cause ? cause : new SQLException(e);
+  /**
+   * The verdict for a kind of session; null if the database could only be asked in another.
+   *
+   * @param held the connection to ask over if one must be asked; null for any
+   */
+  @Nullable Judged judged(Sessions.Kind kind, @Nullable Connection held) throws SQLException {
+    long version = warm.schemaVersion();
+    Judged known = judged.get(kind.ambient());
+    if (known != null && known.schemaVersion() == version) {
+      return known;
     }
+    Verdict verdict = warm.analyse(statement, declared, version, kind, held, true);
+    if (verdict == null) {
+      return null;
+    }
+    if (judged.size() >= KINDS_REMEMBERED) {
+      judged.clear();
+    }
+    Judged found = new Judged(version, verdict);
+    judged.put(kind.ambient(), found);
+    return found;
+  }
+
+  /** The same over a connection that may see what it has changed itself: not for others. */
+  @Nullable Judged judgedAfterWrite(Sessions.Kind kind, Connection held) throws SQLException {
+    long version = warm.schemaVersion();
+    Judged known = judged.get(kind.ambient());
+    if (known != null && known.schemaVersion() == version) {
+      return known;
+    }
+    Verdict verdict = warm.analyse(statement, declared, version, kind, held, false);
+    return verdict == null ? null : new Judged(version, verdict);
   }
 
   /** The shelf the answers are kept on. */
@@ -156,14 +187,13 @@ public final class ShelvedQuery<T> {
   }
 
   private T only(Answer answer) {
-    List<T> rows = answer.as(mapper);
-    if (rows.size() != 1) {
+    if (answer.size() != 1) {
       throw new IllegalStateException(
           "Expected exactly one row, but the answer has "
-              + rows.size()
+              + answer.size()
               + ". Use first() or list() for: "
               + statement.normalForm());
     }
-    return rows.get(0);
+    return answer.as(mapper, 0);
   }
 }

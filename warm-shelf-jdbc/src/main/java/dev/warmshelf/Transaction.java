@@ -3,8 +3,11 @@ package dev.warmshelf;
 import dev.warmshelf.feed.OwnWrite;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Key;
 import dev.warmshelf.key.Lane;
+import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
+import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Standing;
 import dev.warmshelf.shelf.Shelf;
@@ -34,6 +37,9 @@ public final class Transaction {
   private final Connection connection;
   private final ConnectionState state;
 
+  /** What the session was like when it was last asked; null if that must be asked again. */
+  private @Nullable Session seen;
+
   /** The tables that the statements name; null once that is not certain. */
   private @Nullable Set<Lane> named = new HashSet<>();
 
@@ -41,7 +47,7 @@ public final class Transaction {
 
   /** An answer to be kept after the commit, and the fence from before its statement. */
   private record Kept(
-      Write.Replacement replacement, Answer answer, Footprint footprint, Fence fence) {}
+      Write.Replacement replacement, Key key, Answer answer, Footprint footprint, Fence fence) {}
 
   /**
    * Work to do in a transaction.
@@ -60,33 +66,34 @@ public final class Transaction {
   }
 
   static <V extends @Nullable Object> V run(WarmShelf warm, Work<V> work) throws SQLException {
-    try (Connection connection = warm.dataSource().getConnection()) {
-      boolean autoCommit = connection.getAutoCommit();
-      connection.setAutoCommit(false);
+    try (Borrowed borrowed = Borrowed.from(warm.dataSource()).autoCommit(false)) {
+      Transaction transaction = new Transaction(warm, borrowed.connection());
+      V result;
       try {
-        Transaction transaction = new Transaction(warm, connection);
-        V result;
-        try {
-          result = work.in(transaction);
-        } catch (Throwable e) {
-          rollBack(connection, e);
-          throw e;
-        }
-        transaction.commit();
-        return result;
-      } finally {
-        if (autoCommit && !connection.isClosed()) {
-          connection.setAutoCommit(true);
-        }
+        result = work.in(transaction);
+      } catch (Throwable e) {
+        rollBack(borrowed, e);
+        throw e;
       }
+      try {
+        transaction.commit();
+      } catch (Throwable e) {
+        rollBack(borrowed, e);
+        throw e;
+      }
+      return result;
     }
   }
 
-  private static void rollBack(Connection connection, Throwable cause) {
+  /**
+   * A connection that will not roll back must not live on: what failed could still be committed.
+   */
+  private static void rollBack(Borrowed borrowed, Throwable cause) {
     try {
-      connection.rollback();
+      borrowed.connection().rollback();
     } catch (SQLException e) {
       cause.addSuppressed(e);
+      borrowed.spoil();
     }
   }
 
@@ -102,6 +109,7 @@ public final class Transaction {
    */
   public Connection connection() {
     state.isHandedOut();
+    seen = null;
     named = null;
     kept.clear();
     return connection;
@@ -111,33 +119,81 @@ public final class Transaction {
     return state.standing();
   }
 
-  /** The connection, to send a statement of this kind. */
-  Connection connectionFor(StatementKind kind) {
-    state.sends(kind);
+  /** The connection, for questions about the session and the catalogue. */
+  Connection held() {
     return connection;
+  }
+
+  /** A statement of this kind is about to be sent. */
+  void sends(StatementKind kind) {
+    state.sends(kind);
+    seen = null;
+  }
+
+  /** What the server has said of the session, after a statement. */
+  void saw(Session session, Sessions.Kind kind) {
+    seen = session;
+    if (session.hasWritten()) {
+      state.hasWritten();
+    }
+    if (!session.ambient().equals(kind.ambient())) {
+      state.isAltered();
+    }
+  }
+
+  /** Whether the session is like others of its kind; asks the server if it must. */
+  boolean isLike(Sessions.Kind kind) throws SQLException {
+    Session known = seen;
+    if (known == null) {
+      known = Session.of(connection);
+      saw(known, kind);
+    }
+    return known.ambient().equals(kind.ambient());
+  }
+
+  /** Reads for this transaction alone, and asks what became of the session thereby. */
+  Answer readAlone(ShelvedQuery<?> query, @Nullable Object[] values) throws SQLException {
+    sends(query.kind());
+    Answer answer = query.loading().alone(connection, values);
+    if (state.standing() == Standing.LIKE_OTHERS) {
+      isLike(warm.sessions().current(connection));
+    }
+    return answer;
   }
 
   int run(Write write) throws SQLException {
     kept.clear(); // made stale by what comes now, perhaps
-    state.sends(StatementKind.of(write.statement().text()));
+    sends(StatementKind.of(write.statement().text()));
     note(write);
     Fence fence = warm.shelf(WarmShelf.MAIN_SHELF).fence();
     Write.Outcome outcome = write.send(connection);
-    for (Write.Replacement replacement : write.replacements()) {
-      Answer answer = replacement.given() == null ? outcome.returned() : replacement.given();
-      if (answer != null && outcome.rows() > 0) {
-        Optional<Footprint> footprint = replacement.question().footprintOf(answer);
-        footprint.ifPresent(lanes -> kept.add(new Kept(replacement, answer, lanes, fence)));
+    if (!write.replacements().isEmpty()
+        && outcome.rows() > 0
+        && isLike(warm.sessions().current(connection))
+        && state.standing() != Standing.ALTERED) {
+      for (Write.Replacement replacement : write.replacements()) {
+        prepare(replacement, outcome, fence);
       }
     }
     return outcome.rows();
+  }
+
+  private void prepare(Write.Replacement replacement, Write.Outcome outcome, Fence fence)
+      throws SQLException {
+    Answer answer = replacement.given() == null ? outcome.returned() : replacement.given();
+    Question<?> question = replacement.question();
+    if (answer != null) {
+      Optional<Footprint> footprint = question.footprintOf(answer, this);
+      Key key = question.key(warm.sessions().current(connection));
+      footprint.ifPresent(lanes -> kept.add(new Kept(replacement, key, answer, lanes, fence)));
+    }
   }
 
   /** Only without a feed does it matter which tables a statement names. */
   private void note(Write write) throws SQLException {
     Set<Lane> sofar = named;
     if (sofar != null && !warm.ownWrites().haveFeed()) {
-      Set<Lane> more = WrittenTables.of(write.statement(), warm.catalogue());
+      Set<Lane> more = WrittenTables.of(write.statement(), warm.catalogueOver(connection));
       if (more == null) {
         named = null;
       } else {
@@ -164,12 +220,7 @@ public final class Transaction {
         Question<?> question = one.replacement().question();
         Shelf shelf = question.query().shelf();
         shelf.writeThrough(
-            question.key(),
-            one.answer(),
-            one.footprint(),
-            one.fence(),
-            own,
-            one.replacement().mode());
+            one.key(), one.answer(), one.footprint(), one.fence(), own, one.replacement().mode());
       }
     }
   }

@@ -4,11 +4,11 @@ import dev.warmshelf.feed.Feed;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.postgres.PostgresCatalogue;
 import dev.warmshelf.postgres.Session;
+import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Recorder;
 import dev.warmshelf.shelf.Shelf;
@@ -21,6 +21,7 @@ import dev.warmshelf.sql.StatementMemory;
 import dev.warmshelf.sql.TellingApart;
 import dev.warmshelf.sql.Verdict;
 import dev.warmshelf.watch.Views;
+import java.sql.Connection;
 import java.sql.SQLException;
 import java.time.Instant;
 import java.util.Collection;
@@ -29,10 +30,14 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
-import java.util.Set;
 import java.util.SortedMap;
 import java.util.TreeMap;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.FutureTask;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.TimeoutException;
+import java.util.function.Supplier;
 import java.util.function.UnaryOperator;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
@@ -55,10 +60,8 @@ public final class WarmShelf implements AutoCloseable {
   /** The shelf that a query is kept on unless it says otherwise. */
   public static final String MAIN_SHELF = "main";
 
-  private static final int TEXTS_REMEMBERED = 4_096;
-
   private final DataSource dataSource;
-  private final String ambient;
+  private final Sessions sessions;
   private final String namespace;
   private final Board board;
   private final SystemTime time;
@@ -69,19 +72,18 @@ public final class WarmShelf implements AutoCloseable {
   private final Map<String, Recipe> recipes;
   private volatile Knowledge knowledge;
   private volatile @Nullable Views views;
-  private final Set<SqlStatement> queries = ConcurrentHashMap.newKeySet();
-  private final StatementMemory texts = new StatementMemory(TEXTS_REMEMBERED);
+  private final StatementMemory texts = new StatementMemory();
 
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
     this.dataSource = builder.dataSource;
-    this.ambient = session.ambient();
-    this.namespace = builder.namespace + "|" + ambient;
+    this.sessions = new Sessions(dataSource, session, builder.naming);
+    this.namespace = builder.namespace + "|" + session.ambient();
     this.time = time;
     this.board = board;
     this.feed = builder.feed;
     this.ownWrites = new OwnWrites(board, time, feed);
     this.apart = builder.precision.of(feed);
-    this.knowledge = knowledgeOf(board.schemaVersion());
+    this.knowledge = new Knowledge(board.schemaVersion());
     Shelf.Trust trust = feed == null ? Shelf.Trust.TTL_ALONE : Shelf.Trust.FEED;
     Map<String, Shelf> made = new TreeMap<>();
     builder.policies.forEach(
@@ -94,8 +96,8 @@ public final class WarmShelf implements AutoCloseable {
    * Begins to configure.
    *
    * @param dataSource where reads go; best a pool. Its connections should all lead to the same
-   *     database, as the same role, with the same settings: answers of one that differs from the
-   *     first are not kept
+   *     database, as the same role, with the same settings; where they do not, see {@link
+   *     Builder#sessionsNamed}
    */
   public static Builder over(DataSource dataSource) {
     return new Builder(Objects.requireNonNull(dataSource, "dataSource"));
@@ -142,7 +144,7 @@ public final class WarmShelf implements AutoCloseable {
 
   /** Up to when the feed has delivered everything; empty without a feed. */
   public Optional<Instant> freshAsOf() {
-    return Optional.ofNullable(board.watermark()).map(Watermark::at);
+    return Optional.ofNullable(board.watermark()).map(mark -> time.wallAt(mark.nanos()));
   }
 
   /**
@@ -215,13 +217,15 @@ public final class WarmShelf implements AutoCloseable {
    * @throws CatalogueException if the catalogue could not be asked
    */
   public SortedMap<Lane, List<String>> proposedColumns() {
-    return known(board.schemaVersion()).analyst().proposal(List.copyOf(queries));
+    try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
+      return new Analyst(catalogueOver(borrowed.connection())).proposal(texts.queries());
+    } catch (SQLException e) {
+      throw new CatalogueException("Could not ask the catalogue.", e);
+    }
   }
 
   void remember(SqlStatement query) {
-    if (queries.size() < TEXTS_REMEMBERED) {
-      queries.add(query);
-    }
+    texts.isQuery(query);
   }
 
   /** What the feed has counted and how it is; empty without a feed. */
@@ -237,7 +241,7 @@ public final class WarmShelf implements AutoCloseable {
     shelves.values().forEach(shelf -> shelf.recordTo(recorder));
   }
 
-  /** Stops following the feed. Shelves stop serving once their tolerance has passed. */
+  /** Stops following the feed. From now on the database answers each question. */
   @Override
   public void close() {
     Views shown = views;
@@ -267,8 +271,8 @@ public final class WarmShelf implements AutoCloseable {
     return dataSource;
   }
 
-  String ambient() {
-    return ambient;
+  Sessions sessions() {
+    return sessions;
   }
 
   String namespace() {
@@ -283,10 +287,44 @@ public final class WarmShelf implements AutoCloseable {
   /**
    * A verdict from what the catalogue says at this version of the schema or later. Each version has
    * a catalogue of its own, so that an answer asked for before a change cannot be remembered after
-   * it.
+   * it; and so has each kind of session, in which the same name may mean another table.
+   *
+   * @param held the connection to ask over; null for one of the data source
+   * @param forOthers whether others may know what is found out over this connection
+   * @return null if the connection's session is not of this kind
    */
-  Verdict analyse(SqlStatement statement, List<String> declared, long schemaVersion) {
-    Verdict verdict = known(schemaVersion).analyst().verdict(statement, declared, apart);
+  @Nullable Verdict analyse(
+      SqlStatement statement,
+      List<String> declared,
+      long schemaVersion,
+      Sessions.Kind kind,
+      @Nullable Connection held,
+      boolean forOthers)
+      throws SQLException {
+    if (held == null) {
+      try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
+        Connection connection = borrowed.connection();
+        return sessions.isLike(kind, Session.of(connection))
+            ? analyse(statement, declared, catalogueFor(schemaVersion, kind).over(connection))
+            : null;
+      }
+    }
+    if (!Session.of(held).ambient().equals(kind.ambient())) {
+      return null;
+    }
+    PostgresCatalogue catalogue =
+        forOthers ? catalogueFor(schemaVersion, kind) : new PostgresCatalogue();
+    return analyse(statement, declared, catalogue.over(held));
+  }
+
+  private Verdict analyse(SqlStatement statement, List<String> declared, Catalogue catalogue)
+      throws SQLException {
+    Verdict verdict;
+    try {
+      verdict = new Analyst(catalogue).verdict(statement, declared, apart);
+    } catch (CatalogueException e) {
+      throw e.getCause() instanceof SQLException cause ? cause : new SQLException(e);
+    }
     if (feed != null && verdict instanceof Verdict.Keepable keepable) {
       for (Lane lane : keepable.tables().lanes()) {
         if (!feed.covers(lane)) {
@@ -297,33 +335,45 @@ public final class WarmShelf implements AutoCloseable {
     return verdict;
   }
 
-  /** What the catalogue says now. */
-  Catalogue catalogue() {
-    return known(board.schemaVersion()).catalogue();
+  /** What the catalogue says now, over this connection. */
+  Catalogue catalogueOver(Connection connection) {
+    return new PostgresCatalogue().over(connection);
   }
 
   SqlStatement statement(String sql) {
     return texts.of(sql);
   }
 
-  private Knowledge known(long schemaVersion) {
+  private PostgresCatalogue catalogueFor(long schemaVersion, Sessions.Kind kind) {
     Knowledge known = knowledge;
     if (known.schemaVersion() < schemaVersion) {
-      known = knowledgeOf(schemaVersion);
+      known = new Knowledge(schemaVersion);
       knowledge = known;
     }
-    return known;
+    return known.of(kind);
   }
 
-  private Knowledge knowledgeOf(long schemaVersion) {
-    Catalogue catalogue = new PostgresCatalogue(dataSource);
-    return new Knowledge(schemaVersion, catalogue, new Analyst(catalogue));
-  }
+  /** What has been asked of the catalogue at one version of the schema, by kind of session. */
+  private record Knowledge(
+      long schemaVersion, ConcurrentHashMap<String, PostgresCatalogue> byAmbient) {
+    private static final int KINDS_REMEMBERED = 64;
 
-  private record Knowledge(long schemaVersion, Catalogue catalogue, Analyst analyst) {}
+    Knowledge(long schemaVersion) {
+      this(schemaVersion, new ConcurrentHashMap<>());
+    }
+
+    PostgresCatalogue of(Sessions.Kind kind) {
+      if (byAmbient.size() >= KINDS_REMEMBERED && !byAmbient.containsKey(kind.ambient())) {
+        byAmbient.clear();
+      }
+      return byAmbient.computeIfAbsent(kind.ambient(), ambient -> new PostgresCatalogue());
+    }
+  }
 
   /** Configures a {@link WarmShelf}. Not thread-safe. */
   public static final class Builder {
+    private static final int SECOND_CONNECTION_SECONDS = 5;
+
     private final DataSource dataSource;
     private final Map<String, Policy> policies = new LinkedHashMap<>();
     private final Map<String, Recipe> recipes = new LinkedHashMap<>();
@@ -331,6 +381,7 @@ public final class WarmShelf implements AutoCloseable {
     private @Nullable Feed feed;
     private boolean onTtlAlone;
     private Precision precision = Precision.ANSWERS;
+    private @Nullable Supplier<String> naming;
 
     private Builder(DataSource dataSource) {
       this.dataSource = dataSource;
@@ -355,6 +406,20 @@ public final class WarmShelf implements AutoCloseable {
      */
     public Builder tellingApart(Precision by) {
       this.precision = Objects.requireNonNull(by, "by");
+      return this;
+    }
+
+    /**
+     * Says what a question's session is called, for a data source that hands out sessions of
+     * several kinds: connections that set a role, a tenant or a search path when they are borrowed.
+     * The name becomes part of the key, and each load is checked to be in a session like the first
+     * one of that name. Within a name sessions must be alike.
+     *
+     * @param naming asked each time a question is, on the caller's thread; gives what the data
+     *     source would decide by, such as the tenant's name
+     */
+    public Builder sessionsNamed(Supplier<String> naming) {
+      this.naming = Objects.requireNonNull(naming, "naming");
       return this;
     }
 
@@ -390,7 +455,8 @@ public final class WarmShelf implements AutoCloseable {
      * Connects, finds the feed's place, and starts.
      *
      * @throws IllegalStateException if neither or both of a feed and {@link #onTtlAlone()} are set
-     * @throws SQLException if the database cannot be reached, or is a replica
+     * @throws SQLException if the database cannot be reached, is a replica, or has no connection
+     *     for reads beside the feed's
      * @throws FeedException if the feed cannot start
      */
     public WarmShelf open() throws SQLException, FeedException {
@@ -401,7 +467,10 @@ public final class WarmShelf implements AutoCloseable {
                 : "Nothing says how answers stay true. Set following(feed), or onTtlAlone() to"
                     + " accept answers as stale as their TTL.");
       }
-      Session session = Session.of(dataSource);
+      Session session;
+      try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
+        session = Session.of(borrowed.connection());
+      }
       session.requirePrimary();
       SystemTime time = SystemTime.start();
       try {
@@ -409,13 +478,50 @@ public final class WarmShelf implements AutoCloseable {
         WarmShelf warm = new WarmShelf(this, session, time, board);
         if (feed != null) {
           feed.follow(board, time);
+          requireAnotherConnection();
         }
         warm.views = new Views(namespace, warm.shelves(), feed, board, time);
         return warm;
-      } catch (FeedException | RuntimeException e) {
+      } catch (FeedException | SQLException | RuntimeException e) {
+        if (feed != null) {
+          feed.close();
+        }
         time.close();
         throw e;
       }
+    }
+
+    /**
+     * The feed has its connection by now. A pool that has none left for reads would keep every
+     * reader waiting until it gives up, so this is found out here.
+     */
+    private void requireAnotherConnection() throws SQLException {
+      FutureTask<@Nullable Void> borrowing =
+          new FutureTask<>(
+              () -> {
+                dataSource.getConnection().close();
+                return null;
+              });
+      Thread thread = new Thread(borrowing, "warm-shelf-open");
+      thread.setDaemon(true);
+      thread.start();
+      Exception why;
+      try {
+        borrowing.get(SECOND_CONNECTION_SECONDS, TimeUnit.SECONDS);
+        return;
+      } catch (TimeoutException | ExecutionException e) {
+        why = e;
+      } catch (InterruptedException e) {
+        Thread.currentThread().interrupt();
+        why = e;
+      }
+      thread.interrupt();
+      throw new SQLException(
+          "The feed keeps a connection, and the data source gave none for reads within "
+              + SECOND_CONNECTION_SECONDS
+              + " s. Give the feed connections of its own, JournalFeed.on(url, user, password), or"
+              + " the pool one connection more.",
+          why);
     }
   }
 }

@@ -115,7 +115,7 @@ public final class Write {
         return new Outcome(Math.max(0, prepared.getUpdateCount()), null);
       }
       try (ResultSet rows = prepared.getResultSet()) {
-        Answer returned = Answer.read(rows, true);
+        Answer returned = Answer.read(rows);
         return new Outcome(returned.size(), returned);
       }
     }

@@ -148,7 +148,7 @@ class ValueLanesTest {
     database.run(change);
     String noted =
         database.ask(
-            "SELECT coalesce(string_agg(lane || ' ' || coalesce(told::text, 'at large'), '; '"
+            "SELECT coalesce(string_agg(replace(lane, '\"', '') || ' ' || coalesce(told::text, 'at large'), '; '"
                 + " ORDER BY lane DESC, told), 'nothing') FROM warm_shelf.journal"
                 + " WHERE told IS NULL OR told <> '{}'");
     switch (expected) {
@@ -182,7 +182,7 @@ class ValueLanesTest {
     database.run("UPDATE booking SET seats = 9 WHERE id = 1");
     assertThat(
             database.ask(
-                "SELECT count(*) FROM warm_shelf.journal WHERE lane = 'public.booking'"
+                "SELECT count(*) FROM warm_shelf.journal WHERE lane = '\"public\".\"booking\"'"
                     + " AND told IS NULL"))
         .isEqualTo("1");
     assertThat(Journal.on(database.dataSource()).check().problems())

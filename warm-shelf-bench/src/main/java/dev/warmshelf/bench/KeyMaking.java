@@ -34,7 +34,7 @@ public class KeyMaking {
   private final SqlStatement statement = SqlStatement.of(TEXT);
   private final Form form = Form.of("bench", statement.normalForm());
   private final String[] names = statement.parameters().toArray(new String[0]);
-  private final StatementMemory memory = new StatementMemory(1_000);
+  private final StatementMemory memory = new StatementMemory();
   private final String longText =
       TEXT
           + " AND id IN ("

@@ -4,7 +4,6 @@ import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Lane;
-import java.time.Instant;
 import java.util.List;
 import org.openjdk.jcstress.annotations.Actor;
 import org.openjdk.jcstress.annotations.Arbiter;
@@ -118,7 +117,7 @@ public class BoardStress {
     @Actor
     public void deliver() {
       board.tick(LANES);
-      board.advance(new Watermark(1, Instant.EPOCH));
+      board.advance(new Watermark(1));
     }
 
     @Actor

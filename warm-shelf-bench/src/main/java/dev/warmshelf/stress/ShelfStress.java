@@ -61,7 +61,7 @@ public class ShelfStress {
     private volatile int database;
 
     public Table() {
-      board.advance(new Watermark(1, Instant.EPOCH));
+      board.advance(new Watermark(1));
     }
 
     int read() {

@@ -15,6 +15,7 @@ import java.io.PrintWriter;
 import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
+import java.sql.Connection;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -89,7 +90,8 @@ final class FeedCommand implements Runnable {
       @Option(
               names = "--notify",
               description =
-                  "Wake readers by NOTIFY. Transactions that notify commit one after the other.")
+                  "Wake readers by NOTIFY. Transactions that notify commit one after the other, and"
+                      + " cannot be prepared for a two-phase commit.")
           boolean notify,
       @Parameters(
               arity = "1..*",
@@ -172,11 +174,12 @@ final class FeedCommand implements Runnable {
               description = "Statements, each ended by a semicolon or on a line of its own.")
           Path file)
       throws Failure {
-    try (HikariDataSource pool = database.pool()) {
+    try (HikariDataSource pool = database.pool();
+        Connection connection = pool.getConnection()) {
       List<SqlStatement> statements =
           SqlStatement.split(Files.readString(file)).stream().map(SqlStatement::of).toList();
       Map<Lane, List<String>> proposal =
-          new Analyst(new PostgresCatalogue(pool)).proposal(statements);
+          new Analyst(new PostgresCatalogue().over(connection)).proposal(statements);
       if (proposal.isEmpty()) {
         throw new Failure("None of the statements in " + file + " may be kept; see 'shelf key'.");
       }
@@ -187,6 +190,8 @@ final class FeedCommand implements Runnable {
                       columns.isEmpty() ? lane.name() : lane + ":" + String.join(",", columns)));
       out().flush();
       return 0;
+    } catch (SQLException e) {
+      throw new Failure(Failure.inOneLine(e), e);
     } catch (NoSuchFileException e) {
       throw new Failure("There is no file " + file + ".", e);
     } catch (IOException e) {

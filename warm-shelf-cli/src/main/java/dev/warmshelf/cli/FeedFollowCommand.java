@@ -111,8 +111,9 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
           }
         }
         out.flush();
+        reader.taken();
       } catch (SQLException e) {
-        reader.disconnect();
+        reader.giveUp();
         if (!lost) {
           lost = true;
           pause = PAUSE_AFTER_FAILURE;

@@ -16,6 +16,7 @@ import java.nio.charset.MalformedInputException;
 import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
+import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -191,8 +192,11 @@ final class KeyCommand implements Callable<Integer> {
     if (url != null) {
       pool = DatabaseOptions.pool(url, 1, System.getenv());
       try {
+        Connection connection = pool.getConnection(); // closed with its pool
         return new KeyExplanation.Schema(
-            new PostgresCatalogue(pool), Session.of(pool).ambient(), "");
+            new PostgresCatalogue().over(connection),
+            Session.inWords(Session.of(connection).ambient()),
+            "");
       } catch (SQLException e) {
         throw new Failure(Failure.inOneLine(e), e);
       }

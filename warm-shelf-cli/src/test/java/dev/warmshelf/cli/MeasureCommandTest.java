@@ -370,13 +370,16 @@ class MeasureCommandTest {
   void keysAreExplainedByTheDatabasesOwnCatalogue() throws Exception {
     HikariConfig config = new HikariConfig();
     config.setDataSource(server.dataSource("postgres"));
-    try (HikariDataSource pool = DatabaseOptions.pool(config, 1)) {
+    try (HikariDataSource pool = DatabaseOptions.pool(config, 1);
+        Connection connection = pool.getConnection()) {
       KeyExplanation explanation =
           KeyExplanation.of(
               "SELECT count(*) FROM open_sailing, booking_2026_05",
               Map.of(),
               new KeyExplanation.Schema(
-                  new PostgresCatalogue(pool), Session.of(pool).ambient(), ""));
+                  new PostgresCatalogue().over(connection),
+                  Session.inWords(Session.of(connection).ambient()),
+                  ""));
       assertThat(explanation.lines())
           .anySatisfy(line -> assertThat(line).startsWith("session").contains("postgres"))
           .contains("footprint     public.booking", "              public.sailing");

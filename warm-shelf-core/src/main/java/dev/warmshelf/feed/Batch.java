@@ -7,13 +7,19 @@ import org.jspecify.annotations.Nullable;
 /**
  * What a feed has learned at once. Every statement that begins now sees all of it.
  *
- * @param mark everything that had committed before this moment is in this batch or an earlier one
+ * @param mark everything that had committed before this moment is in this batch or an earlier one;
+ *     null as long as nobody can say so
  * @param changes in no particular order
  * @param upheaval why nothing kept can be relied on any more, in words: the place was lost, or the
  *     schema changed; null where neither is so
  */
-public record Batch(Watermark mark, List<Change> changes, @Nullable String upheaval) {
+public record Batch(@Nullable Watermark mark, List<Change> changes, @Nullable String upheaval) {
   public Batch {
     changes = List.copyOf(changes);
+  }
+
+  /** The same, which also says that nothing kept can be relied on any more. */
+  public Batch withUpheaval(String why) {
+    return new Batch(mark, changes, upheaval == null ? why : upheaval + "; " + why);
   }
 }

@@ -1,6 +1,7 @@
 package dev.warmshelf.feed;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import java.util.ArrayList;
@@ -40,18 +41,28 @@ public final class Delivery {
     expected.remove(write.transaction(), write);
   }
 
-  /** Ticks what the batch tells, then moves the watermark to its mark. */
+  /** Ticks what the batch tells, then moves the watermark to its mark, if it has one. */
   public void deliver(Batch batch) {
     if (batch.upheaval() != null) {
-      LOG.warn("{}; all kept answers are out", batch.upheaval());
-      meters.upheaval();
-      board.noteSchemaChange();
+      upheaval(batch.upheaval());
     } else if (!batch.changes().isEmpty()) {
       tick(batch.changes());
       LOG.debug("changes {}", batch.changes());
     }
-    meters.delivered(batch.changes().size(), batch.mark().nanos());
-    board.advance(batch.mark());
+    Watermark mark = batch.mark();
+    if (mark != null) {
+      meters.delivered(batch.changes().size(), mark.nanos());
+      board.advance(mark);
+    }
+  }
+
+  /**
+   * Puts everything out: nothing kept can be relied on any more, nor what is known of statements.
+   */
+  public void upheaval(String why) {
+    LOG.warn("{}; all kept answers are out", why);
+    meters.upheaval();
+    board.noteSchemaChange();
   }
 
   private void tick(List<Change> changes) {

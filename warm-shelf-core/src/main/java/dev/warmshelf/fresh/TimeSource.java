@@ -4,8 +4,7 @@ import java.time.Instant;
 
 /**
  * Where time comes from. TTLs, ages and bounds are measured on the monotonic clock, so a jump of
- * the wall clock moves none of them; the wall clock only gives instants to show. Tests bring their
- * own.
+ * the wall clock moves none of them; the wall clock only shows moments. Tests bring their own.
  *
  * <p>Implementations are thread-safe.
  */
@@ -21,4 +20,13 @@ public interface TimeSource {
 
   /** The wall clock. */
   Instant wall();
+
+  /**
+   * A moment of the monotonic clock on the wall clock as that goes now. Never later than it was:
+   * the wall clock is read first, so what passes between the two readings counts as age.
+   */
+  default Instant wallAt(long nanos) {
+    Instant now = wall();
+    return now.minusNanos(nanos() - nanos);
+  }
 }

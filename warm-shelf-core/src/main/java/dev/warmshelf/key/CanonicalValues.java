@@ -44,6 +44,8 @@ final class CanonicalValues {
       return 1;
     } else if (value instanceof String text) {
       return 1 + COUNT + utf8Length(name, text);
+    } else if (value instanceof Enum<?> constant) {
+      return sizeOf(name, constant.name());
     } else if (value instanceof Boolean) {
       return 2;
     } else if (isWholeNumber(value) || value instanceof LocalDate || value instanceof Double) {
@@ -81,7 +83,7 @@ final class CanonicalValues {
         name,
         "has a value of type "
             + value.getClass().getName()
-            + "; expected a string, a number, a boolean, a java.time type, a UUID, bytes, or a list"
+            + "; expected a string, a number, a boolean, an enum constant, a java.time type, a UUID, bytes, or a list"
             + " or array of these. Convert it before binding.");
   }
 
@@ -99,6 +101,8 @@ final class CanonicalValues {
       int end = writeUtf8(bytes, at + 1 + COUNT, text);
       putInt(bytes, at + 1, end - at - 1 - COUNT);
       at = end;
+    } else if (value instanceof Enum<?> constant) {
+      at = write(bytes, at, constant.name(), width);
     } else if (value instanceof Boolean flag) {
       bytes[at++] = '?';
       bytes[at++] = (byte) (flag ? 1 : 0);

@@ -8,8 +8,12 @@ public enum BypassReason {
   FEED_LOST("feed lost"),
   /** The caller's transaction may see what others may not, or the other way round. */
   IN_TRANSACTION("in transaction"),
+  /** The caller's session may not be like the one that the kept answer was read in. */
+  UNEQUAL_SESSIONS("unequal sessions"),
   /** The shelf itself failed; the database answered. */
-  SHELF_FAILED("shelf failed");
+  SHELF_FAILED("shelf failed"),
+  /** The shelf has been closed. */
+  CLOSED("closed");
 
   private final String label;
 

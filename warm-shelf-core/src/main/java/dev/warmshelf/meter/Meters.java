@@ -72,7 +72,7 @@ public final class Meters {
     misses.increment();
   }
 
-  /** A miss that another caller's load answered. */
+  /** A read that another caller's load answered. */
   public void joined() {
     joined.increment();
   }
@@ -166,7 +166,8 @@ public final class Meters {
    * The counts at a moment. Latencies are in nanoseconds, copies that the caller may keep.
    *
    * @param sparedNanos the load times of the answers that the hits gave, summed over the hits
-   * @param joined of the misses, those that cost no database read
+   * @param joined of the misses, and of the reads while the feed was lost, those that cost no
+   *     database read
    * @param invalidated entries found out of date when looked up or evicted
    * @param wasted fills that were never read
    * @param outAtBirth loads that a change overtook, so that they were not kept
@@ -263,7 +264,7 @@ public final class Meters {
       return bypasses.values().stream().mapToLong(Long::longValue).sum();
     }
 
-    /** Reads that reached the database: misses that joined no other load, and bypasses. */
+    /** Reads that reached the database: misses and bypasses that joined no other load. */
     public long databaseReads() {
       return misses - joined + bypassed();
     }

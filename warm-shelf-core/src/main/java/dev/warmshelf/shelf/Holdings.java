@@ -2,6 +2,7 @@ package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.meter.Events;
@@ -160,8 +161,18 @@ final class Holdings {
     return entry.fence() >= floor && entry.isFresh(board);
   }
 
+  /**
+   * Whether a load that took this fence may answer whoever asks now: nothing that it will read has
+   * changed since as far as is known, and it was not cleared.
+   */
+  boolean isFresh(Key key, Footprint footprint, long fence) {
+    return fence >= floor
+        && board.isFresh(footprint, fence)
+        && board.isFresh(clearingsOf(key), fence);
+  }
+
   private Lane clearingsOf(Key key) {
-    return Lane.ofTag("key " + shelf + " " + key.digest());
+    return Lane.ofClearing(shelf, key);
   }
 
   private boolean wasCleared(Lane clearings, Entry entry) {

@@ -43,6 +43,22 @@ public interface Inquiry<A extends @Nullable Object, X extends Exception> {
     return Long.MAX_VALUE;
   }
 
+  /**
+   * How long to wait for another caller's load, in nanoseconds; 0 for not at all, which is right
+   * for a caller that holds what that load may need, such as a connection.
+   */
+  default long waitLimitNanos() {
+    return Long.MAX_VALUE;
+  }
+
+  /**
+   * Whether the lanes were worked out for this version of the schema. An answer whose load begins
+   * under another is for its caller alone: nobody knows what would put it out.
+   */
+  default boolean holdsFor(long schemaVersion) {
+    return true;
+  }
+
   /** Whether two answers say the same. */
   default boolean isSame(A one, A other) {
     return Objects.equals(one, other);

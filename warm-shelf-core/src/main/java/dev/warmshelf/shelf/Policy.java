@@ -14,16 +14,24 @@ import org.jspecify.annotations.Nullable;
  *     lost; 1 second by default
  * @param whenLost what to do then; by default the database answers each read
  * @param audit how many hits are checked against direct reads; none by default
+ * @param patience how long callers wait for another caller's load before it counts as stuck and one
+ *     more is begun; 10 seconds by default
  */
 public record Policy(
-    Capacity capacity, @Nullable Duration ttl, Duration tolerance, WhenLost whenLost, Audit audit) {
+    Capacity capacity,
+    @Nullable Duration ttl,
+    Duration tolerance,
+    WhenLost whenLost,
+    Audit audit,
+    Duration patience) {
   private static final Policy STANDARD =
       new Policy(
           Capacity.entries(10_000),
           Duration.ofMinutes(10),
           Duration.ofSeconds(1),
           WhenLost.askDatabase(),
-          Audit.none());
+          Audit.none(),
+          Duration.ofSeconds(10));
 
   public Policy {
     Objects.requireNonNull(capacity, "capacity");
@@ -33,6 +41,7 @@ public record Policy(
     requirePositive("tolerance", tolerance);
     Objects.requireNonNull(whenLost, "whenLost");
     Objects.requireNonNull(audit, "audit");
+    requirePositive("patience", patience);
   }
 
   /** The defaults. */
@@ -41,28 +50,33 @@ public record Policy(
   }
 
   public Policy holding(Capacity most) {
-    return new Policy(most, ttl, tolerance, whenLost, audit);
+    return new Policy(most, ttl, tolerance, whenLost, audit, patience);
   }
 
   public Policy ttl(Duration life) {
-    return new Policy(capacity, Objects.requireNonNull(life, "life"), tolerance, whenLost, audit);
+    return new Policy(
+        capacity, Objects.requireNonNull(life, "life"), tolerance, whenLost, audit, patience);
   }
 
   /** Answers are served as long as they are fresh, however old. */
   public Policy withoutTtl() {
-    return new Policy(capacity, null, tolerance, whenLost, audit);
+    return new Policy(capacity, null, tolerance, whenLost, audit, patience);
   }
 
   public Policy tolerating(Duration lag) {
-    return new Policy(capacity, ttl, lag, whenLost, audit);
+    return new Policy(capacity, ttl, lag, whenLost, audit, patience);
   }
 
   public Policy whenLost(WhenLost then) {
-    return new Policy(capacity, ttl, tolerance, then, audit);
+    return new Policy(capacity, ttl, tolerance, then, audit, patience);
   }
 
   public Policy auditing(Audit plan) {
-    return new Policy(capacity, ttl, tolerance, whenLost, plan);
+    return new Policy(capacity, ttl, tolerance, whenLost, plan, patience);
+  }
+
+  public Policy waitingAtMost(Duration limit) {
+    return new Policy(capacity, ttl, tolerance, whenLost, audit, limit);
   }
 
   long lossBoundNanos() {
@@ -78,8 +92,12 @@ public record Policy(
     return saturatedNanos(tolerance);
   }
 
-  /** {@link Duration#toNanos()} ends at some 292 years. */
-  static long saturatedNanos(Duration duration) {
+  long patienceNanos() {
+    return saturatedNanos(patience);
+  }
+
+  /** {@link Duration#toNanos()}, or {@link Long#MAX_VALUE} for more than that can say. */
+  public static long saturatedNanos(Duration duration) {
     return duration.compareTo(Duration.ofNanos(Long.MAX_VALUE)) >= 0
         ? Long.MAX_VALUE
         : duration.toNanos();

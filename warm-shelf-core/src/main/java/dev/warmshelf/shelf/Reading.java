@@ -1,10 +1,11 @@
 package dev.warmshelf.shelf;
 
-import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.store.Entry;
 import java.time.Duration;
 import java.time.Instant;
+import java.util.Objects;
 import java.util.Optional;
 import org.jspecify.annotations.Nullable;
 
@@ -19,35 +20,48 @@ public final class Reading<V extends @Nullable Object> {
   private final V value;
   private final Origin origin;
   private final long ageNanos;
-  private final Instant freshAsOf;
+  private final @Nullable Watermark watermark;
   private final @Nullable String bypass;
-  private final @Nullable Board board;
+  private final Ground ground;
   private final @Nullable Entry entry;
 
   private Reading(
       V value,
       Origin origin,
       long ageNanos,
-      Instant freshAsOf,
+      @Nullable Watermark watermark,
       @Nullable String bypass,
       @Nullable Entry entry,
-      @Nullable Board board) {
+      Ground ground) {
     this.value = value;
     this.origin = origin;
     this.ageNanos = ageNanos;
-    this.freshAsOf = freshAsOf;
+    this.watermark = watermark;
     this.bypass = bypass;
     this.entry = entry;
-    this.board = board;
+    this.ground = ground;
   }
 
+  /**
+   * @param watermark up to when the feed had delivered, read before the lanes were looked at; null
+   *     if that does not matter
+   */
   static <V extends @Nullable Object> Reading<V> of(
-      V value, Origin origin, long ageNanos, Instant freshAsOf, Entry entry, Board board) {
-    return new Reading<>(value, origin, ageNanos, freshAsOf, null, entry, board);
+      V value,
+      Origin origin,
+      long ageNanos,
+      @Nullable Watermark watermark,
+      Entry entry,
+      Ground ground) {
+    return new Reading<>(value, origin, ageNanos, watermark, null, entry, ground);
   }
 
-  static <V extends @Nullable Object> Reading<V> direct(V value, Instant readBegan, String reason) {
-    return new Reading<>(value, Origin.DIRECT, 0, readBegan, reason, null, null);
+  /**
+   * @param began the moment before the read was sent
+   */
+  static <V extends @Nullable Object> Reading<V> direct(
+      V value, Watermark began, String reason, Ground ground) {
+    return new Reading<>(value, Origin.DIRECT, 0, began, reason, null, ground);
   }
 
   public V value() {
@@ -82,10 +96,20 @@ public final class Reading<V extends @Nullable Object> {
 
   /**
    * A bound on staleness: every change that had committed before this moment is in the answer. For
-   * a hit it is the feed's watermark, for a load the moment it began.
+   * a hit it is the feed's watermark, for a load the moment it began. Shown on the wall clock as
+   * that goes when this is called: never ahead of it, whatever it has jumped since the read.
    */
   public Instant freshAsOf() {
-    return freshAsOf;
+    return ground.time().wallAt(freshNanos());
+  }
+
+  /** {@link #freshAsOf()} on the monotonic clock. */
+  private long freshNanos() {
+    if (entry == null) {
+      return Objects.requireNonNull(watermark, "a direct read says when it began").nanos();
+    }
+    long began = entry.loadBeganNanos();
+    return watermark != null && watermark.nanos() - began > 0 ? watermark.nanos() : began;
   }
 
   /** Why the read went around the shelf, in words; empty unless it did. */
@@ -98,7 +122,7 @@ public final class Reading<V extends @Nullable Object> {
    * answer that went around the shelf, of which nothing is known.
    */
   public boolean holdsStill() {
-    return board == null || entry == null || entry.isFresh(board);
+    return entry == null || entry.isFresh(ground.board());
   }
 
   /** {@link #loadTime()} in nanoseconds. */
@@ -117,11 +141,11 @@ public final class Reading<V extends @Nullable Object> {
 
   /** The same reading of another value: what a caller makes of the answer. */
   public <W extends @Nullable Object> Reading<W> with(W other) {
-    return new Reading<>(other, origin, ageNanos, freshAsOf, bypass, entry, board);
+    return new Reading<>(other, origin, ageNanos, watermark, bypass, entry, ground);
   }
 
   @Override
   public String toString() {
-    return "Reading[" + origin + ", age " + age() + ", fresh as of " + freshAsOf + "]";
+    return "Reading[" + origin + ", age " + age() + ", fresh as of " + freshAsOf() + "]";
   }
 }

@@ -13,12 +13,10 @@ import dev.warmshelf.meter.Meters;
 import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Store;
-import java.time.Instant;
 import java.util.HashMap;
 import java.util.Map;
 import java.util.Objects;
 import java.util.concurrent.Callable;
-import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Consumer;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
@@ -32,8 +30,8 @@ import org.slf4j.LoggerFactory;
  * watermark is known to be in the answer (see {@link Board}). A miss takes the fence, then asks the
  * database, then keeps the answer; if a lane changed meanwhile the entry is born out of date and is
  * not kept. Callers that miss at once share one load, but only one that could still be served: a
- * load that began before a change a caller may know of is not good enough for that caller. Where
- * some lanes are told only by the answer, the waiting caller looks at those after the landing.
+ * load that began before a change a caller may know of is not good enough for that caller, who then
+ * shares the next one (see {@link Loads}).
  *
  * <p>A shelf never breaks a read. If its store fails, the database answers.
  *
@@ -46,6 +44,7 @@ public final class Shelf implements AutoCloseable {
   private final Policy policy;
   private final Board board;
   private final TimeSource time;
+  private final Ground ground;
   private final Trust trust;
   private final Meters meters = new Meters();
   private final Holdings holdings;
@@ -53,8 +52,9 @@ public final class Shelf implements AutoCloseable {
   private final long toleranceNanos;
   private final long lossBoundNanos;
   private final @Nullable Auditor auditor;
-  private final ConcurrentHashMap<Key, Flight> flights = new ConcurrentHashMap<>();
+  private final Loads loads;
   private volatile @Nullable Recorder recorder;
+  private volatile boolean closed;
 
   /** What makes a kept answer trustworthy, apart from its TTL. */
   public enum Trust {
@@ -96,6 +96,8 @@ public final class Shelf implements AutoCloseable {
     this.policy = Objects.requireNonNull(policy, "policy");
     this.board = Objects.requireNonNull(board, "board");
     this.time = Objects.requireNonNull(time, "time");
+    this.ground = new Ground(board, time);
+    this.loads = new Loads(time, policy.patienceNanos());
     this.trust = Objects.requireNonNull(trust, "trust");
     this.holdings = new Holdings(name, board, time, meters, storeOf);
     this.lifetimeNanos = policy.lifetimeNanos();
@@ -167,12 +169,15 @@ public final class Shelf implements AutoCloseable {
   public <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
       Reading<V> read(Key key, Inquiry<A, X> inquiry, Function<? super A, ? extends V> view)
           throws X {
+    if (closed) {
+      return bypass(BypassReason.CLOSED, BypassReason.CLOSED.label(), key, inquiry, view);
+    }
     long began = meters.timesThisHit() ? time.nanos() : 0;
     Watermark watermark = board.watermark();
     long now = time.coarseNanos();
     boolean lost = isFeedLost(watermark, now);
     if (lost && lossBoundNanos == 0) {
-      return bypass(BypassReason.FEED_LOST, BypassReason.FEED_LOST.label(), key, inquiry, view);
+      return around(BypassReason.FEED_LOST, BypassReason.FEED_LOST.label(), key, inquiry, view);
     }
     long bound = Math.min(inquiry.freshWithinNanos(), lost ? lossBoundNanos : Long.MAX_VALUE);
     Entry found;
@@ -185,24 +190,37 @@ public final class Shelf implements AutoCloseable {
       }
     } catch (RuntimeException e) {
       holdings.tellOnce("look up", e);
-      return bypass(BypassReason.SHELF_FAILED, "shelf failed: " + e, key, inquiry, view);
+      return around(BypassReason.SHELF_FAILED, "shelf failed: " + e, key, inquiry, view);
     }
-    if (found == null || !usable || !isWithin(bound, found, watermark)) {
+    if (found == null || !usable || !isWithin(bound, found.loadBeganNanos(), watermark)) {
+      meters.miss();
+      Events.miss(name, key);
       boolean putOut = found != null && !usable && !found.isExpired(now);
-      Reading<V> reading = miss(key, inquiry, view, bound, putOut ? found : null);
-      record(key, inquiry, reading);
-      return reading;
+      return new Miss<A, V, X>(this, key, inquiry, view, bound, null).answer(putOut ? found : null);
     }
     Reading<V> reading = hit(found, now, watermark, view);
     Auditor sampling = auditor;
     if (sampling != null && sampling.picksThisHit()) {
       sampling.audit(found, comparison(found, inquiry));
     }
-    record(key, inquiry, reading);
+    record(key, inquiry, Origin.KEPT, found);
     if (began != 0) {
       meters.hitTook(time.nanos() - began);
     }
     return reading;
+  }
+
+  /** The database answers, and nothing is kept; callers who ask the same at once share one read. */
+  private <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
+      Reading<V> around(
+          BypassReason reason,
+          String detail,
+          Key key,
+          Inquiry<A, X> inquiry,
+          Function<? super A, ? extends V> view)
+          throws X {
+    meters.bypass(reason);
+    return new Miss<A, V, X>(this, key, inquiry, view, 0, detail).answer(null);
   }
 
   /** The value under the key, or null if there is none that may be served. A hit or a miss. */
@@ -210,8 +228,9 @@ public final class Shelf implements AutoCloseable {
     Watermark watermark = board.watermark();
     long now = time.coarseNanos();
     boolean lost = isFeedLost(watermark, now);
-    Entry entry = lost && lossBoundNanos == 0 ? null : holdings.freshIfStoreWorks(key);
-    if (entry == null || (lost && !isWithin(lossBoundNanos, entry, watermark))) {
+    boolean mayServe = !closed && !(lost && lossBoundNanos == 0);
+    Entry entry = mayServe ? holdings.freshIfStoreWorks(key) : null;
+    if (entry == null || (lost && !isWithin(lossBoundNanos, entry.loadBeganNanos(), watermark))) {
       meters.miss();
       return null;
     }
@@ -223,7 +242,7 @@ public final class Shelf implements AutoCloseable {
    * anything that the value is made from.
    */
   public Fence fence() {
-    return new Fence(board.fence(), time.nanos(), time.wall());
+    return new Fence(board.fence(), time.nanos());
   }
 
   /**
@@ -234,7 +253,7 @@ public final class Shelf implements AutoCloseable {
    * @return whether it is kept
    */
   public boolean put(Key key, @Nullable Object value, Footprint footprint, Fence fence) {
-    return holdings.keep(entry(key, value, footprint, fence, 0));
+    return !closed && holdings.keep(entry(key, value, footprint, fence, 0));
   }
 
   /**
@@ -254,7 +273,7 @@ public final class Shelf implements AutoCloseable {
       long own,
       WriteThrough mode) {
     try {
-      if (mode == WriteThrough.IF_KEPT && !holdings.holds(key)) {
+      if (closed || (mode == WriteThrough.IF_KEPT && !holdings.holds(key))) {
         return false;
       }
     } catch (RuntimeException e) {
@@ -299,19 +318,17 @@ public final class Shelf implements AutoCloseable {
           Function<? super A, ? extends V> view)
           throws X {
     meters.bypass(reason);
-    Instant beganAt = time.wall();
-    long began = recorder == null ? 0 : time.nanos();
+    Watermark began = Watermark.now(time);
     A answer = inquiry.load();
     if (recorder != null) {
-      record(key, inquiry, Origin.DIRECT, time.nanos() - began, answer);
+      record(key, inquiry, Origin.DIRECT, time.nanos() - began.nanos(), answer);
     }
-    return Reading.direct(view.apply(answer), beganAt, detail);
+    return Reading.direct(view.apply(answer), began, detail, ground);
   }
 
-  private void record(Key key, Inquiry<?, ?> inquiry, Reading<?> reading) {
-    Entry entry = reading.entry();
-    if (recorder != null && entry != null) {
-      record(key, inquiry, reading.origin(), entry.loadNanos(), entry.value());
+  void record(Key key, Inquiry<?, ?> inquiry, Origin outcome, Entry entry) {
+    if (recorder != null) {
+      record(key, inquiry, outcome, entry.loadNanos(), entry.value());
     }
   }
 
@@ -330,9 +347,10 @@ public final class Shelf implements AutoCloseable {
     }
   }
 
-  /** Ends the audits. The shelf goes on to serve. */
+  /** Ends the audits. From now on the database answers each read. */
   @Override
   public void close() {
+    closed = true;
     if (auditor != null) {
       auditor.close();
     }
@@ -347,13 +365,18 @@ public final class Shelf implements AutoCloseable {
     return trust == Trust.FEED && (watermark == null || now - watermark.nanos() > toleranceNanos);
   }
 
-  /** Whether every change that committed longer ago than the bound is in the answer. */
-  private boolean isWithin(long bound, Entry entry, @Nullable Watermark watermark) {
+  /**
+   * Whether every change that committed longer ago than the bound is in what a load read that began
+   * then, given that its lanes are fresh; at a bound of 0 or less that is known of no load.
+   */
+  boolean isWithin(long bound, long beganNanos, @Nullable Watermark watermark) {
     if (bound == Long.MAX_VALUE) {
       return true;
+    } else if (bound <= 0) {
+      return false;
     }
     long now = time.nanos();
-    return now - entry.loadBeganNanos() <= bound
+    return now - beganNanos <= bound
         || (trust == Trust.FEED && watermark != null && now - watermark.nanos() <= bound);
   }
 
@@ -366,95 +389,7 @@ public final class Shelf implements AutoCloseable {
     return reading(entry, Origin.KEPT, age, watermark, view);
   }
 
-  private <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
-      Reading<V> miss(
-          Key key,
-          Inquiry<A, X> inquiry,
-          Function<? super A, ? extends V> view,
-          long bound,
-          @Nullable Entry putOut)
-          throws X {
-    meters.miss();
-    Events.miss(name, key);
-    Watermark watermark = board.watermark();
-    Footprint before = inquiry.lanes();
-    Flight mine = new Flight(board.fence());
-    Flight other = flights.putIfAbsent(key, mine);
-    if (other != null && board.isFresh(before, other.fence())) {
-      Entry entry = other.await();
-      if (entry != null && isGoodFor(entry, before, bound, watermark)) {
-        meters.joined();
-        Events.joined(name, key);
-        return reading(entry, Origin.JOINED, 0, watermark, view);
-      }
-      // That load is of no use. This caller's waiting may have made its fence old.
-      mine = new Flight(board.fence());
-      flights.putIfAbsent(key, mine);
-    } else if (other != null) {
-      // Too old to share. Later callers share the younger load instead.
-      flights.replace(key, other, mine);
-    }
-    return lead(key, before, inquiry, view, bound, mine, putOut);
-  }
-
-  /**
-   * Whether another caller's load, just landed, answers a caller that came while it was loading.
-   */
-  private boolean isGoodFor(
-      Entry landed, Footprint before, long bound, @Nullable Watermark watermark) {
-    boolean knownBefore = landed.footprint().equals(before);
-    return (knownBefore || holdings.isFresh(landed)) && isWithin(bound, landed, watermark);
-  }
-
-  /** Loads, keeps and answers. The flight is in the map, or stands alone: both are sound. */
-  private <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
-      Reading<V> lead(
-          Key key,
-          Footprint before,
-          Inquiry<A, X> inquiry,
-          Function<? super A, ? extends V> view,
-          long bound,
-          Flight flight,
-          @Nullable Entry putOut)
-          throws X {
-    try {
-      // Between this caller's look and its flight another one may have landed.
-      Entry justKept = holdings.freshIfStoreWorks(key);
-      if (justKept != null && isWithin(bound, justKept, null)) {
-        flight.land(justKept);
-        meters.joined();
-        return reading(justKept, Origin.JOINED, 0, null, view);
-      }
-      Instant beganAt = time.wall();
-      long began = time.nanos();
-      A value;
-      try {
-        value = inquiry.load();
-      } catch (Throwable e) {
-        meters.loadFailed();
-        throw e;
-      }
-      long ended = time.nanos();
-      meters.loaded(ended - began);
-      if (putOut != null && saysTheSame(putOut, value, inquiry)) {
-        meters.needless();
-      }
-      Footprint all = inquiry.lanes(before, value);
-      Entry entry =
-          new Entry(
-              key, value, all, flight.fence(), 0, beganAt, ended, ended - began, lifetimeNanos);
-      if (inquiry.mayBeShared(value)) {
-        flight.land(entry);
-        holdings.keep(entry);
-      }
-      return reading(entry, Origin.LOADED, 0, null, view);
-    } finally {
-      flight.land(null);
-      flights.remove(key, flight);
-    }
-  }
-
-  private static <A extends @Nullable Object, X extends Exception> boolean saysTheSame(
+  static <A extends @Nullable Object, X extends Exception> boolean saysTheSame(
       Entry entry, A value, Inquiry<A, X> inquiry) {
     @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type
     boolean same = inquiry.isSame((A) entry.value(), value);
@@ -469,20 +404,10 @@ public final class Shelf implements AutoCloseable {
   }
 
   private Entry entry(Key key, @Nullable Object value, Footprint footprint, Fence fence, long own) {
-    long now = time.nanos();
-    return new Entry(
-        key,
-        value,
-        footprint,
-        fence.tick(),
-        own,
-        fence.at(),
-        now,
-        now - fence.nanos(),
-        lifetimeNanos);
+    return new Entry(key, value, footprint, fence, own, time.nanos(), lifetimeNanos);
   }
 
-  private <A extends @Nullable Object, V extends @Nullable Object> Reading<V> reading(
+  <A extends @Nullable Object, V extends @Nullable Object> Reading<V> reading(
       Entry entry,
       Origin origin,
       long ageNanos,
@@ -490,10 +415,23 @@ public final class Shelf implements AutoCloseable {
       Function<? super A, ? extends V> view) {
     @SuppressWarnings("unchecked") // a key belongs to one kind of question, and so to one type
     A kept = (A) entry.value();
-    Instant freshAsOf = entry.loadBegan();
-    if (trust == Trust.FEED && watermark != null && watermark.at().isAfter(freshAsOf)) {
-      freshAsOf = watermark.at();
-    }
-    return Reading.of(view.apply(kept), origin, ageNanos, freshAsOf, entry, board);
+    Watermark counts = trust == Trust.FEED ? watermark : null;
+    return Reading.of(view.apply(kept), origin, ageNanos, counts, entry, ground);
+  }
+
+  Ground ground() {
+    return ground;
+  }
+
+  Holdings holdings() {
+    return holdings;
+  }
+
+  Loads loads() {
+    return loads;
+  }
+
+  long lifetimeNanos() {
+    return lifetimeNanos;
   }
 }

@@ -1,9 +1,9 @@
 package dev.warmshelf.store;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
-import java.time.Instant;
 import java.util.Objects;
 import java.util.OptionalLong;
 import org.jspecify.annotations.Nullable;
@@ -15,17 +15,16 @@ import org.jspecify.annotations.Nullable;
  * wait for each other.
  */
 public final class Entry {
-  /** This object, its place in the store's map, and the moment of its load. */
-  private static final int OWN_BYTES = 104 + 32 + 24;
+  /** This object and its place in the store's map. */
+  private static final int OWN_BYTES = 96 + 32;
 
   private final Key key;
   private final @Nullable Object value;
   private final Footprint footprint;
   private final long fence;
   private final long own;
-  private final Instant loadBegan;
+  private final long loadBeganNanos;
   private final long filledNanos;
-  private final long loadNanos;
   private final long lifetimeNanos;
 
   /** Born true: a new entry must outlive one round of eviction to have a chance of being read. */
@@ -39,31 +38,26 @@ public final class Entry {
   @Nullable Entry newer;
 
   /**
-   * @param fence the board's tick before the load began
+   * @param fence from before the load began
    * @param own the number of the own write that the answer was made from; 0 for a load
-   * @param loadBegan when the load began, on the wall clock
-   * @param filledNanos when the answer was kept, on the monotonic clock
-   * @param loadNanos how long the load took
+   * @param filledNanos when the load ended, on the monotonic clock
    * @param lifetimeNanos how long after the fill it may be served; {@link Long#MAX_VALUE} for ever
    */
   public Entry(
       Key key,
       @Nullable Object value,
       Footprint footprint,
-      long fence,
+      Fence fence,
       long own,
-      Instant loadBegan,
       long filledNanos,
-      long loadNanos,
       long lifetimeNanos) {
     this.key = Objects.requireNonNull(key, "key");
     this.value = value;
     this.footprint = Objects.requireNonNull(footprint, "footprint");
-    this.fence = fence;
+    this.fence = fence.tick();
     this.own = own;
-    this.loadBegan = Objects.requireNonNull(loadBegan, "loadBegan");
+    this.loadBeganNanos = fence.nanos();
     this.filledNanos = filledNanos;
-    this.loadNanos = loadNanos;
     this.lifetimeNanos = lifetimeNanos;
   }
 
@@ -88,10 +82,6 @@ public final class Entry {
     return board.isFresh(footprint, fence, own);
   }
 
-  public Instant loadBegan() {
-    return loadBegan;
-  }
-
   public long filledNanos() {
     return filledNanos;
   }
@@ -101,13 +91,14 @@ public final class Entry {
     return lifetimeNanos;
   }
 
+  /** How long the load took. */
   public long loadNanos() {
-    return loadNanos;
+    return filledNanos - loadBeganNanos;
   }
 
   /** When the load began, on the monotonic clock. */
   public long loadBeganNanos() {
-    return filledNanos - loadNanos;
+    return loadBeganNanos;
   }
 
   /**

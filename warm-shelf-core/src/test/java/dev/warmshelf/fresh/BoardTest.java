@@ -117,7 +117,7 @@ class BoardTest {
   @Test
   void whoWaitsForTheWatermarkIsWokenByIt() throws Exception {
     MovableTime time = new MovableTime();
-    Watermark later = new Watermark(time.nanos() + 5, time.wall());
+    Watermark later = new Watermark(time.nanos() + 5);
     CompletableFuture<Boolean> reached =
         CompletableFuture.supplyAsync(
             () -> board.awaitWatermark(later.nanos(), Duration.ofSeconds(20)));

@@ -63,7 +63,7 @@ class AuditorTest {
     beforeTheDirectRead =
         () -> {
           board.tick(List.of(NOTICE)); // the feed is just about to tell
-          board.advance(new Watermark(time.nanos() + 1_000_000_000L, time.wall()));
+          board.advance(new Watermark(time.nanos() + 1_000_000_000L));
         };
     read();
     await(Finding.LATE);
@@ -74,8 +74,7 @@ class AuditorTest {
   void aChangeThatNobodyEverTellsOfIsADefect() {
     read();
     database.set(2);
-    beforeTheDirectRead =
-        () -> board.advance(new Watermark(time.nanos() + 1_000_000_000L, time.wall()));
+    beforeTheDirectRead = () -> board.advance(new Watermark(time.nanos() + 1_000_000_000L));
     read();
     await(Finding.NEVER);
     assertThat(meters().shareOf(Finding.NEVER).high()).isEqualTo(1);

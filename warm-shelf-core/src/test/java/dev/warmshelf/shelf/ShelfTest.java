@@ -148,6 +148,30 @@ class ShelfTest {
   }
 
   @Test
+  void freshAsOfIsNeverAheadOfAWallClockThatStepsBack() {
+    read(1);
+    pass(Duration.ofSeconds(5));
+    Reading<Integer> hit = read(1);
+    time.jumpWallClock(Duration.ofSeconds(-10));
+    assertThat(hit.freshAsOf()).isEqualTo(time.wall());
+    assertThat(read(1).freshAsOf()).isEqualTo(time.wall());
+    time.pass(Duration.ofMillis(100));
+    assertThat(read(1).freshAsOf()).isEqualTo(time.wall().minusMillis(100));
+  }
+
+  @Test
+  void aClosedShelfServesNothingAndTheDatabaseAnswers() {
+    read(1);
+    Fence fence = shelf.fence();
+    shelf.close();
+    database.set(41); // and nobody tells the board any more
+    assertThat(read(1).value()).isEqualTo(41);
+    assertThat(read(1).bypass()).hasValue("closed");
+    assertThat(shelf.<Integer>get(key(1))).isNull();
+    assertThat(shelf.put(key(1), 39, BOOKINGS, fence)).isFalse();
+  }
+
+  @Test
   void anErrorReachesTheCallerAsItIsAndIsNotKept() { // R13
     assertThatThrownBy(
             () ->

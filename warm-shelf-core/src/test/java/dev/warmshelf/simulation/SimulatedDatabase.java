@@ -22,10 +22,15 @@ final class SimulatedDatabase {
    *
    * @param day of each sailing
    * @param sailing of each booking; -1 where there is no such booking
+   * @param view what the view stands for: 0 for bookings, 1 for sailings
    */
-  record State(int[] day, int[] sailing, int[] agent, int[] metres) {
+  record State(int[] day, int[] sailing, int[] agent, int[] metres, int view) {
     State copy() {
-      return new State(day.clone(), sailing.clone(), agent.clone(), metres.clone());
+      return new State(day.clone(), sailing.clone(), agent.clone(), metres.clone(), view);
+    }
+
+    State withView(int other) {
+      return new State(day, sailing, agent, metres, other);
     }
   }
 
@@ -160,7 +165,7 @@ final class SimulatedDatabase {
     this.clock = clock;
     this.noteOldValues = noteOldValues;
     State first =
-        new State(new int[SAILINGS], new int[BOOKINGS], new int[BOOKINGS], new int[BOOKINGS]);
+        new State(new int[SAILINGS], new int[BOOKINGS], new int[BOOKINGS], new int[BOOKINGS], 0);
     for (int i = 0; i < BOOKINGS; i++) {
       first.sailing[i] = i % SAILINGS;
       first.agent[i] = i % AGENTS;
@@ -176,6 +181,15 @@ final class SimulatedDatabase {
 
   Transaction begin() {
     return new Transaction();
+  }
+
+  /** Makes the view stand for the other table, in a transaction of its own. */
+  void alterView() {
+    Transaction transaction = begin();
+    transaction.note("*", null);
+    transaction.end();
+    states.add(latest().withView(1 - latest().view()));
+    since.add(now());
   }
 
   State latest() {

@@ -28,9 +28,14 @@ import dev.warmshelf.simulation.SimulatedDatabase.Note;
 import dev.warmshelf.simulation.SimulatedDatabase.Snapshot;
 import dev.warmshelf.simulation.SimulatedDatabase.State;
 import dev.warmshelf.simulation.SimulatedDatabase.Transaction;
+import dev.warmshelf.store.BoundedStore;
+import dev.warmshelf.store.Entry;
+import dev.warmshelf.store.Store;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
@@ -61,7 +66,11 @@ final class Simulation {
     OLD_SNAPSHOT_SHARED,
     OWN_WRITE_NOT_AWAITED,
     OVERTAKEN_WRITE_KEPT,
-    ANSWER_LANES_LEFT_OUT
+    ANSWER_LANES_LEFT_OUT,
+    OLD_VERDICT_KEPT,
+    UNEQUAL_SESSION_SHARED,
+    FAILURE_KEPT_AS_AN_ANSWER,
+    CLEARED_FROM_THE_STORE_ALONE
   }
 
   /** An invariant did not hold; the message says where. */
@@ -93,7 +102,11 @@ final class Simulation {
     /** All metres. */
     TOTAL,
     /** A day's sailings, each with its metres. */
-    BOARD
+    BOARD,
+    /** A number from a view, which stands for one table or the other. */
+    VIEW,
+    /** Something that no feed tells of; who changes it clears its key. */
+    OUTSIDE
   }
 
   /** How the lanes of each kind follow from its parameter. */
@@ -110,7 +123,17 @@ final class Simulation {
                   List.of(
                       new Reach.Groups(
                           SAILING, "day", ValueKind.INTEGER, List.of(new Source.Parameter(0))),
-                      new Reach.Told(BOOKING, "sailing_id", ValueKind.INTEGER, 0))));
+                      new Reach.Told(BOOKING, "sailing_id", ValueKind.INTEGER, 0))),
+          Kind.OUTSIDE, Lanes.of(List.of()));
+
+  /** What the view depends on, for each of its meanings. */
+  private static final List<Lanes> VIEWS =
+      List.of(
+          Lanes.of(List.of(groups("sailing_id", new Source.Parameter(0)))),
+          Lanes.of(
+              List.of(
+                  new Reach.Groups(
+                      SAILING, "day", ValueKind.INTEGER, List.of(new Source.Parameter(0))))));
 
   private static Reach groups(String column, Source... values) {
     return new Reach.Groups(BOOKING, column, ValueKind.INTEGER, List.of(values));
@@ -118,6 +141,18 @@ final class Simulation {
 
   private static Lanes lanes(Kind kind) {
     return Objects.requireNonNull(LANES.get(kind));
+  }
+
+  /** The verdict's lanes; worked out once for each version of the schema that the board knows. */
+  private Lanes judged(Kind kind, long version) {
+    return kind == Kind.VIEW
+        ? verdicts.computeIfAbsent(version, v -> VIEWS.get(database.latest().view()))
+        : lanes(kind);
+  }
+
+  /** The database could not answer. */
+  private static final class Failed extends RuntimeException {
+    private static final long serialVersionUID = 1L;
   }
 
   /** Rows of numbers; the first of a board's row is the sailing. */
@@ -140,8 +175,11 @@ final class Simulation {
   private final FeedMeters meters = new FeedMeters();
   private final Delivery delivery = new Delivery(board, meters);
   private final SimulatedDatabase database;
+  private final Map<Long, Lanes> verdicts = new HashMap<>();
+  private final int[] outside = new int[3];
   private final Shelf strict;
   private final Shelf lenient;
+  private Store strictStore;
   private final List<Transaction> writers = new ArrayList<>();
   private final Set<Key> loading = new HashSet<>();
   private Snapshot place;
@@ -159,7 +197,14 @@ final class Simulation {
     this.fault = fault;
     this.database = new SimulatedDatabase(time::nanos, fault != Fault.NO_OLD_VALUE);
     Policy policy = Policy.standard().holding(Capacity.entries(8));
-    this.strict = new Shelf("strict", policy, board, time, Shelf.Trust.FEED);
+    this.strict =
+        new Shelf(
+            "strict",
+            policy,
+            board,
+            time,
+            Shelf.Trust.FEED,
+            onEviction -> strictStore = new BoundedStore(8, onEviction));
     this.lenient =
         new Shelf(
             "lenient", policy.whenLost(WhenLost.serveWithinTtl()), board, time, Shelf.Trust.FEED);
@@ -198,8 +243,12 @@ final class Simulation {
       writeOwn();
     } else if (dice < 960) {
       poll();
-    } else if (dice < 985) {
+    } else if (dice < 978) {
       clear();
+    } else if (dice < 982) {
+      database.alterView();
+    } else if (dice < 987) {
+      changeOutside();
     } else if (dice < 990) {
       trouble();
     } else {
@@ -233,9 +282,16 @@ final class Simulation {
     try {
       long began = time.nanos();
       long own = ownCommitReturned;
+      int outsideBefore = outside[parameter % outside.length];
       Asking asking = new Asking(kind, parameter);
       Reading<Answer> reading = shelf.read(key, asking, answer -> answer);
-      check(kind, parameter, reading, Math.min(began, asking.snapshotFrom), own);
+      if (kind == Kind.OUTSIDE) {
+        checkOutside(parameter, reading, outsideBefore);
+      } else if (!asking.unequal || reading.origin() == Origin.KEPT) {
+        check(kind, parameter, reading, Math.min(began, asking.snapshotFrom), own);
+      }
+    } catch (Failed e) {
+      reads++; // the caller is told, and nothing is kept: the reads that follow see to that
     } finally {
       loading.remove(key);
     }
@@ -245,12 +301,19 @@ final class Simulation {
     private final Kind kind;
     private final int parameter;
     private final boolean oldSnapshot = random.nextInt(20) == 0;
+    private final boolean unequal = random.nextInt(20) == 0;
+    private final boolean failing = random.nextInt(20) == 0;
+    private final long judgedFor = board.schemaVersion();
+    private final Lanes lanes;
     private final State early;
     private long snapshotFrom = Long.MAX_VALUE;
 
     Asking(Kind kind, int parameter) {
       this.kind = kind;
       this.parameter = parameter;
+      others(1);
+      this.lanes = judged(kind, judgedFor);
+      others(1);
       this.early = database.latest();
       if (oldSnapshot || fault == Fault.FENCE_AFTER_LOAD) {
         // A repeatable-read transaction took its snapshot now, and asks some time later.
@@ -261,27 +324,40 @@ final class Simulation {
 
     @Override
     public Footprint lanes() {
-      return Simulation.lanes(kind).beforeLoad(new Object[] {parameter});
+      return lanes.beforeLoad(new Object[] {parameter});
+    }
+
+    @Override
+    public boolean holdsFor(long schemaVersion) {
+      return judgedFor == schemaVersion || fault == Fault.OLD_VERDICT_KEPT;
     }
 
     @Override
     public Answer load() {
       others(2);
       State seen = oldSnapshot || fault == Fault.FENCE_AFTER_LOAD ? early : database.latest();
+      int outsideSeen = outside[parameter % outside.length];
       others(4);
-      return answer(kind, parameter, seen);
+      if (failing && fault != Fault.FAILURE_KEPT_AS_AN_ANSWER) {
+        throw new Failed();
+      } else if (failing) {
+        return new Answer(List.of(List.of(-7)));
+      } else if (kind == Kind.OUTSIDE) {
+        return new Answer(List.of(List.of(outsideSeen)));
+      }
+      // A role, a path or a tenant of its own sees something else.
+      return unequal ? new Answer(List.of(List.of(-8))) : answer(kind, parameter, seen);
     }
 
     @Override
     public Footprint lanes(Footprint before, Answer answer) {
-      return fault == Fault.ANSWER_LANES_LEFT_OUT
-          ? before
-          : before.and(Simulation.lanes(kind).afterLoad(answer));
+      return fault == Fault.ANSWER_LANES_LEFT_OUT ? before : before.and(lanes.afterLoad(answer));
     }
 
     @Override
     public boolean mayBeShared(Answer answer) {
-      return !oldSnapshot || fault == Fault.OLD_SNAPSHOT_SHARED;
+      return (!oldSnapshot || fault == Fault.OLD_SNAPSHOT_SHARED)
+          && (!unequal || fault == Fault.UNEQUAL_SESSION_SHARED);
     }
   }
 
@@ -302,6 +378,13 @@ final class Simulation {
         && allIsDelivered()
         && !answer(kind, parameter, database.latest()).equals(reading.value())) {
       throw broken(kind, parameter, reading, "differs from a direct read though all is delivered");
+    }
+  }
+
+  private void checkOutside(int parameter, Reading<Answer> reading, int before) {
+    reads++;
+    if (reading.value().rows().get(0).get(0) < before) {
+      throw broken(Kind.OUTSIDE, parameter, reading, "is from before its key was cleared");
     }
   }
 
@@ -350,6 +433,13 @@ final class Simulation {
           }
         }
       }
+      case VIEW ->
+          rows.add(
+              List.of(
+                  state.view() == 0
+                      ? metres(state, parameter, -1)
+                      : (int) Arrays.stream(state.day()).filter(d -> d == parameter).count()));
+      case OUTSIDE -> throw new IllegalArgumentException("not in the database");
     }
     return new Answer(rows);
   }
@@ -476,6 +566,9 @@ final class Simulation {
     } else if (look.trimmedThrough() >= place.oldestOpen()) {
       loss = "trimmed";
     }
+    if (look.notes().stream().anyMatch(note -> note.table().equals("*"))) {
+      loss = "the schema has changed";
+    }
     place = look.now();
     installation = look.installation();
     delivery.deliver(
@@ -484,6 +577,7 @@ final class Simulation {
 
   private static List<Change> changes(List<Note> notes) {
     return notes.stream()
+        .filter(note -> !note.table().equals("*"))
         .map(
             note ->
                 new Change(
@@ -505,6 +599,24 @@ final class Simulation {
       board.tick(List.of(BOOKING, BOOKING.atLarge()));
     } else {
       strict.clear(Key.named("strict" + Kind.BOOKING, Integer.toString(random.nextInt(10))));
+    }
+  }
+
+  /** Something changes that no feed tells of; once its key is cleared nobody reads the old. */
+  private void changeOutside() {
+    int which = random.nextInt(outside.length);
+    int value = outside[which] + 1;
+    String name = Integer.toString(which);
+    outside[which] = value;
+    lenient.clear(Key.named("lenient" + Kind.OUTSIDE, name));
+    Key key = Key.named("strict" + Kind.OUTSIDE, name);
+    if (fault == Fault.CLEARED_FROM_THE_STORE_ALONE) {
+      Entry entry = strictStore.get(key);
+      if (entry != null) {
+        strictStore.remove(entry);
+      }
+    } else {
+      strict.clear(key);
     }
   }
 

@@ -3,10 +3,10 @@ package dev.warmshelf.store;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
-import java.time.Instant;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -145,6 +145,6 @@ class BoundedStoreTest {
 
   private static Entry entry(int id) {
     Key key = Key.of(Form.of("test", "q"), new String[] {"id"}, new Object[] {id});
-    return new Entry(key, id, Footprint.NOTHING, 0, 0, Instant.EPOCH, 0, 0, Long.MAX_VALUE);
+    return new Entry(key, id, Footprint.NOTHING, new Fence(0, 0), 0, 0, Long.MAX_VALUE);
   }
 }

@@ -2,6 +2,7 @@ package dev.warmshelf.journal;
 
 import dev.warmshelf.key.Lane;
 import java.sql.Connection;
+import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
@@ -34,16 +35,35 @@ public record Checkup(
       """
       SELECT i.version, extract(epoch FROM i.retention)::bigint,
              (SELECT count(*) = 2 FROM pg_event_trigger
-              WHERE evtname LIKE 'warm\\_shelf\\_%' AND evtenabled = 'A'),
+              WHERE evtname LIKE 'warm\\_shelf\\_%%' AND evtenabled = 'A'),
              (SELECT count(*) FROM (SELECT FROM warm_shelf.journal LIMIT 1000000) j),
              pg_total_relation_size('warm_shelf.journal'),
              (SELECT extract(epoch FROM clock_timestamp() - min(at))::bigint
-              FROM warm_shelf.journal)
+              FROM warm_shelf.journal),
+             %s >= extract(epoch FROM clock_timestamp())
       FROM warm_shelf.installation i
+      """
+          .formatted(Journal.READ_UNTIL);
+
+  /** Who has held the journal back for longer than a minute: rows that have not ended are kept. */
+  private static final String HOLDERS =
+      """
+      SELECT 'the transaction of process ' || pid || coalesce(nullif(' (' || application_name || ')',
+             ' ()'), ''), extract(epoch FROM clock_timestamp() - xact_start)::bigint AS seconds
+      FROM pg_stat_activity
+      WHERE backend_xid IS NOT NULL AND datname = current_database()
+        AND xact_start < clock_timestamp() - interval '1 minute'
+      UNION ALL
+      SELECT 'the prepared transaction ' || quote_literal(gid),
+             extract(epoch FROM clock_timestamp() - prepared)::bigint
+      FROM pg_prepared_xacts
+      WHERE database = current_database() AND prepared < clock_timestamp() - interval '1 minute'
+      ORDER BY seconds DESC
+      LIMIT 3
       """;
 
   static Checkup of(Connection connection, List<Followed> followed) throws SQLException {
-    if (!isThere(connection)) {
+    if (!isThere(connection, "warm_shelf.installation", "name")) {
       return new Checkup(
           false,
           Map.of(),
@@ -53,6 +73,18 @@ public record Checkup(
           Duration.ZERO,
           List.of(
               "the journal is not installed in this database; 'shelf feed install' puts it there"));
+    }
+    if (!isThere(connection, "warm_shelf.installation", "awake_since")) {
+      return new Checkup(
+          true,
+          Map.of(),
+          false,
+          0,
+          0,
+          Duration.ZERO,
+          List.of(
+              "the journal is of an older version; 'shelf feed upgrade' brings it to version "
+                  + Journal.VERSION));
     }
     Coverage coverage = Coverage.ask(connection);
     Map<Lane, List<String>> tables = new LinkedHashMap<>();
@@ -81,7 +113,9 @@ public record Checkup(
         problems.add("it is of version " + row.getInt(1) + ", not " + Journal.VERSION);
       }
       Duration retention = Duration.ofSeconds(row.getLong(2));
-      if (row.getLong(6) > 2 * retention.toSeconds() + 600) {
+      boolean awake = row.getBoolean(7);
+      addHolders(connection, problems);
+      if (awake && row.getLong(6) > 2 * retention.toSeconds() + 600) {
         problems.add(
             "rows are kept for longer than twice the retention: nobody who may trims them, or a"
                 + " transaction has been open all the while");
@@ -91,19 +125,37 @@ public record Checkup(
     }
   }
 
-  private static boolean isThere(Connection connection) throws SQLException {
+  private static void addHolders(Connection connection, List<String> problems) throws SQLException {
     try (Statement statement = connection.createStatement();
-        ResultSet row =
-            statement.executeQuery(
-                "SELECT count(*) = 1 FROM pg_attribute WHERE attname = 'retention'"
-                    + " AND attrelid = to_regclass('warm_shelf.installation')")) {
-      row.next();
-      return row.getBoolean(1);
+        ResultSet rows = statement.executeQuery(HOLDERS)) {
+      while (rows.next()) {
+        problems.add(
+            rows.getString(1)
+                + " has written and been open for "
+                + rows.getLong(2)
+                + " s; what it has changed is told when it ends, and the journal cannot be trimmed"
+                + " past it");
+      }
+    }
+  }
+
+  private static boolean isThere(Connection connection, String table, String column)
+      throws SQLException {
+    try (PreparedStatement statement =
+        connection.prepareStatement(
+            "SELECT count(*) = 1 FROM pg_attribute WHERE attrelid = to_regclass(?)"
+                + " AND attname = ?")) {
+      statement.setString(1, table);
+      statement.setString(2, column);
+      try (ResultSet row = statement.executeQuery()) {
+        row.next();
+        return row.getBoolean(1);
+      }
     }
   }
 
   private static Lane laneOf(Connection connection, Followed table) throws SQLException {
-    try (java.sql.PreparedStatement statement =
+    try (PreparedStatement statement =
         connection.prepareStatement(
             "SELECT s.nspname, c.relname FROM pg_class c JOIN pg_namespace s"
                 + " ON s.oid = c.relnamespace WHERE c.oid = to_regclass(?)")) {

@@ -3,86 +3,186 @@ package dev.warmshelf.journal;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.key.ValueKind;
 import dev.warmshelf.postgres.ColumnKinds;
+import java.sql.Array;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
+import java.util.ArrayList;
 import java.util.Collections;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import java.util.TreeMap;
+import org.jspecify.annotations.Nullable;
 
 /**
  * The tables whose every change is noted at a moment: those whose triggers are there and always
- * enabled, all alike, on themselves and on each partition or child.
+ * enabled, all alike, on themselves and on each partition or child, none of which is unlogged or
+ * written by a subscription.
  *
  * @param tables by lane
  */
 record Coverage(Map<Lane, Table> tables) {
   static final Coverage NONE = new Coverage(Map.of());
 
-  /** Statement triggers do not fire for rows that a subscription applies (manual, 29.8). */
+  /** The journal's triggers, one row a table: always enabled, for statements, after them. */
+  private static final String FIRED =
+      """
+      SELECT g.tgrelid, min(encode(g.tgargs, 'hex')) AS args,
+             bit_or(g.tgtype) & 60 = 60 AND count(DISTINCT g.tgargs) = 1 AS complete,
+             string_agg(g.oid || ' ' || g.xmin || ' ' || p.xmin, ',' ORDER BY g.oid) AS print
+      FROM pg_trigger g
+           JOIN pg_proc p ON p.oid = g.tgfoid
+           JOIN pg_namespace s ON s.oid = p.pronamespace
+      WHERE s.nspname = 'warm_shelf' AND g.tgenabled = 'A' AND g.tgtype & 3 = 0
+      GROUP BY g.tgrelid
+      """;
+
+  /** Every table that has such triggers, is a partition or child, or has some. */
   private static final String ASK =
       """
-      WITH RECURSIVE fired AS (
-        SELECT g.tgrelid, g.tgargs, string_agg(g.oid || ' ' || g.xmin || ' ' || p.xmin, ','
-                                               ORDER BY g.oid) AS print
-        FROM pg_trigger g
-             JOIN pg_proc p ON p.oid = g.tgfoid
-             JOIN pg_namespace s ON s.oid = p.pronamespace AND s.nspname = 'warm_shelf'
-        WHERE g.tgenabled = 'A' AND g.tgtype & 3 = 0
-          AND NOT EXISTS (SELECT FROM pg_subscription_rel r WHERE r.srrelid = g.tgrelid)
-        GROUP BY g.tgrelid, g.tgargs
-        HAVING bit_or(g.tgtype) & 60 = 60
-      ), tree(root, member) AS (
-        SELECT c.oid, c.oid FROM pg_class c JOIN fired f ON f.tgrelid = c.oid
-        WHERE c.relkind IN ('r', 'p')
-          AND NOT EXISTS (SELECT FROM pg_inherits i WHERE i.inhrelid = c.oid)
-        UNION ALL
-        SELECT t.root, i.inhrelid FROM tree t JOIN pg_inherits i ON i.inhparent = t.member
-      )
-      SELECT s.nspname, c.relname, (array_agg(f.tgargs))[1],
-             md5(string_agg(t.member || ' ' || f.print, ';' ORDER BY t.member)),
-             %s
-      FROM tree t
-           JOIN pg_class c ON c.oid = t.root
+      SELECT c.oid, s.nspname, c.relname, i.parents, decode(f.args, 'hex'), f.print,
+             coalesce(f.complete, false) AND c.relpersistence = 'p' AND c.relkind IN ('r', 'p')
+               AND NOT EXISTS (SELECT FROM pg_subscription_rel r WHERE r.srrelid = c.oid),
+             CASE WHEN f.tgrelid IS NOT NULL AND i.inhrelid IS NULL THEN %s END
+      FROM pg_class c
            JOIN pg_namespace s ON s.oid = c.relnamespace
-           LEFT JOIN fired f ON f.tgrelid = t.member
-      GROUP BY c.oid, s.nspname, c.relname
-      HAVING count(*) = count(f.tgrelid) AND count(DISTINCT f.tgargs) = 1
+           LEFT JOIN (%s) f ON f.tgrelid = c.oid
+           LEFT JOIN (SELECT inhrelid, array_agg(inhparent::bigint) AS parents
+                      FROM pg_inherits GROUP BY inhrelid) i ON i.inhrelid = c.oid
+      WHERE f.tgrelid IS NOT NULL OR i.inhrelid IS NOT NULL
       """
-          .formatted(ColumnKinds.OF_C);
+          .formatted(ColumnKinds.OF_C, FIRED);
+
+  /**
+   * One line that differs once anything that the coverage is worked out from may have changed, for
+   * a fraction of what that costs. A table's file node changes when a column gets a type whose
+   * values are written otherwise.
+   */
+  private static final String PRINT =
+      """
+      SELECT concat_ws(' ',
+        (SELECT sum(hash_record_extended(
+                      ROW(g.oid, g.xmin, g.tgrelid, g.tgtype, g.tgenabled, p.xmin), 0))
+         FROM pg_trigger g
+              JOIN pg_proc p ON p.oid = g.tgfoid
+              JOIN pg_namespace s ON s.oid = p.pronamespace
+         WHERE s.nspname = 'warm_shelf'),
+        (SELECT sum(hash_record_extended(ROW(i.inhrelid, i.inhparent), 0)) FROM pg_inherits i),
+        (SELECT sum(hash_record_extended(ROW(r.srsubid, r.srrelid), 0))
+         FROM pg_subscription_rel r),
+        (SELECT sum(hash_record_extended(
+                      ROW(c.oid, c.relname, s.nspname, c.relkind, c.relpersistence,
+                          c.relfilenode), 0))
+         FROM pg_class c JOIN pg_namespace s ON s.oid = c.relnamespace
+         WHERE c.relhastriggers))
+      """;
 
   /**
    * @param columns by which changes are told apart, the preferred one first
    * @param print differs once any of the triggers has been touched
    */
-  record Table(Map<String, ValueKind> columns, String print) {}
+  record Table(Map<String, ValueKind> columns, List<String> print) {}
+
+  /** A table as the catalogue has it. */
+  private record Relation(
+      Lane lane,
+      @Nullable TriggerArguments made,
+      @Nullable String print,
+      boolean complete,
+      Map<String, ValueKind> kinds) {}
+
+  static String printOf(Connection connection) throws SQLException {
+    try (Statement statement = connection.createStatement();
+        ResultSet row = statement.executeQuery(PRINT)) {
+      row.next();
+      return row.getString(1);
+    }
+  }
 
   static Coverage ask(Connection connection) throws SQLException {
-    Map<Lane, Table> tables = new TreeMap<>();
+    Map<Long, Relation> relations = new HashMap<>();
+    Map<Long, List<Long>> children = new HashMap<>();
+    List<Long> roots = new ArrayList<>();
     try (Statement statement = connection.createStatement();
         ResultSet rows = statement.executeQuery(ASK)) {
       while (rows.next()) {
-        Lane lane = Lane.ofTable(rows.getString(1), rows.getString(2));
-        TriggerArguments made = TriggerArguments.parse(rows.getBytes(3));
-        if (!made.lane().equals(lane.name())) {
-          continue; // renamed, or put in another's place: its changes go by another name
+        long oid = rows.getLong(1);
+        Array parents = rows.getArray(4);
+        if (parents == null) {
+          roots.add(oid);
+        } else {
+          for (Long parent : (Long[]) parents.getArray()) {
+            children.computeIfAbsent(parent, p -> new ArrayList<>()).add(oid);
+          }
         }
-        Map<String, ValueKind> kinds = ColumnKinds.read(rows.getArray(5));
-        Map<String, ValueKind> apart = new LinkedHashMap<>();
-        made.columns()
-            .forEach(
-                (column, madeFor) -> {
-                  ValueKind kind = kinds.get(column);
-                  if (kind != null && madeFor.equals(kind.name())) {
-                    apart.put(column, kind);
-                  }
-                });
-        tables.put(lane, new Table(Collections.unmodifiableMap(apart), rows.getString(4)));
+        relations.put(oid, relation(rows));
+      }
+    }
+    Map<Lane, Table> tables = new TreeMap<>();
+    for (Long root : roots) {
+      Relation top = Objects.requireNonNull(relations.get(root));
+      List<Relation> members = new ArrayList<>();
+      addMembers(root, relations, children, members);
+      Table table = tableOf(top, members);
+      if (table != null) {
+        tables.put(top.lane(), table);
       }
     }
     return new Coverage(Collections.unmodifiableMap(tables));
+  }
+
+  private static Relation relation(ResultSet row) throws SQLException {
+    byte[] arguments = row.getBytes(5);
+    return new Relation(
+        Lane.ofTable(row.getString(2), row.getString(3)),
+        arguments == null ? null : TriggerArguments.parse(arguments),
+        row.getString(6),
+        row.getBoolean(7),
+        ColumnKinds.read(row.getArray(8)));
+  }
+
+  private static void addMembers(
+      Long oid,
+      Map<Long, Relation> relations,
+      Map<Long, List<Long>> children,
+      List<Relation> members) {
+    Relation relation = relations.get(oid);
+    if (relation != null) {
+      members.add(relation);
+      for (Long child : children.getOrDefault(oid, List.of())) {
+        addMembers(child, relations, children, members);
+      }
+    }
+  }
+
+  /** The table if its every change is noted, and under its own name. */
+  private static @Nullable Table tableOf(Relation top, List<Relation> members) {
+    TriggerArguments made = top.made();
+    if (made == null || !made.lane().equals(top.lane().written())) {
+      return null; // renamed, or put in another's place: its changes go by another name
+    }
+    List<String> prints = new ArrayList<>();
+    for (Relation member : members) {
+      if (!member.complete() || !made.equals(member.made())) {
+        return null;
+      }
+      prints.add(member.lane().written() + " " + member.print());
+    }
+    Map<String, ValueKind> apart = new LinkedHashMap<>();
+    made.columns()
+        .forEach(
+            (column, madeFor) -> {
+              ValueKind kind = top.kinds().get(column);
+              if (kind != null && madeFor.equals(kind.name())) {
+                apart.put(column, kind);
+              }
+            });
+    Collections.sort(prints);
+    return new Table(Collections.unmodifiableMap(apart), List.copyOf(prints));
   }
 
   boolean covers(Lane table) {

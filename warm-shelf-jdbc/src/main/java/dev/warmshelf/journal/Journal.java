@@ -3,6 +3,8 @@ package dev.warmshelf.journal;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.key.ValueKind;
 import dev.warmshelf.postgres.ColumnKinds;
+import dev.warmshelf.postgres.SqlText;
+import dev.warmshelf.session.Borrowed;
 import java.io.IOException;
 import java.io.InputStream;
 import java.io.UncheckedIOException;
@@ -30,7 +32,11 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Journal {
   /** Of what stands in the database. */
-  static final int VERSION = 2;
+  static final int VERSION = 3;
+
+  /** SQL for the second, since the epoch, until which somebody follows; 0 if nobody ever did. */
+  static final String READ_UNTIL =
+      "coalesce(pg_sequence_last_value('warm_shelf.read_until'::regclass), 0)";
 
   /** A table with all its partitions or inheritance children, itself first. */
   private static final String MEMBERS =
@@ -41,7 +47,7 @@ public final class Journal {
         SELECT i.inhrelid, m.depth + 1 FROM member m JOIN pg_inherits i ON i.inhparent = m.oid
       )
       SELECT s.nspname, c.relname, c.relkind,
-             EXISTS (SELECT FROM pg_inherits i WHERE i.inhrelid = c.oid)
+             EXISTS (SELECT FROM pg_inherits i WHERE i.inhrelid = c.oid), c.relpersistence
       FROM member m JOIN pg_class c ON c.oid = m.oid JOIN pg_namespace s ON s.oid = c.relnamespace
       ORDER BY m.depth, s.nspname, c.relname
       """;
@@ -92,7 +98,8 @@ public final class Journal {
 
   /**
    * The same, to install with another retention than an hour: rows of the journal are kept for so
-   * long after their transaction ended. A reader that was away for longer knows, and starts anew.
+   * long after their transaction ended, and written for so long after somebody has last followed. A
+   * reader that was away for longer knows, and starts anew.
    *
    * @param age a minute or more
    */
@@ -105,8 +112,9 @@ public final class Journal {
   }
 
   /**
-   * The same, to install with triggers that wake readers by {@code NOTIFY}. Not by default, since
-   * transactions that notify commit one after the other.
+   * The same, to install with triggers that wake readers by {@code NOTIFY}. Not by default:
+   * transactions that notify commit one after the other, and one that has notified cannot be
+   * prepared for a two-phase commit ({@code PREPARE TRANSACTION} fails).
    */
   public Journal wakingReaders() {
     return new Journal(dataSource, retention, true);
@@ -209,11 +217,10 @@ public final class Journal {
         ResultSet rows = statement.executeQuery(TRIGGERS)) {
       while (rows.next()) {
         script.append(
-            "DROP TRIGGER IF EXISTS %s ON %s.%s;%n"
+            "DROP TRIGGER IF EXISTS %s ON %s;%n"
                 .formatted(
-                    quoted(rows.getString(1)),
-                    quoted(rows.getString(2)),
-                    quoted(rows.getString(3))));
+                    SqlText.identifier(rows.getString(1)),
+                    SqlText.identifier(rows.getString(2), rows.getString(3))));
       }
     }
     return script.append("DROP SCHEMA IF EXISTS warm_shelf CASCADE;").toString();
@@ -282,6 +289,13 @@ public final class Journal {
             throw new SQLException(
                 "'" + table + "' is not a table; name the tables under it instead.");
           }
+          if (!rows.getString(5).equals("p")) {
+            throw new SQLException(
+                "'"
+                    + rows.getString(2)
+                    + "' is an unlogged or temporary table: the server empties it after a crash, and"
+                    + " no trigger tells of it.");
+          }
           if (members.isEmpty() && rows.getBoolean(4)) {
             throw new SQLException(
                 "'" + table + "' is a partition or child; name the table at the top instead.");
@@ -298,18 +312,24 @@ public final class Journal {
   }
 
   private void run(String script) throws SQLException {
-    try (Connection connection = dataSource.getConnection()) {
-      boolean autoCommit = connection.getAutoCommit();
-      connection.setAutoCommit(false);
-      try (Statement statement = connection.createStatement()) {
+    try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(false);
+        Statement statement = borrowed.connection().createStatement()) {
+      try {
         statement.execute(script);
-        connection.commit();
+        borrowed.connection().commit();
       } catch (SQLException e) {
-        connection.rollback();
+        rollBack(borrowed, e);
         throw explained(e);
-      } finally {
-        connection.setAutoCommit(autoCommit);
       }
+    }
+  }
+
+  private static void rollBack(Borrowed borrowed, SQLException cause) {
+    try {
+      borrowed.connection().rollback();
+    } catch (SQLException e) {
+      cause.addSuppressed(e);
+      borrowed.spoil();
     }
   }
 
@@ -332,10 +352,6 @@ public final class Journal {
               e);
       default -> e;
     };
-  }
-
-  static String quoted(String identifier) {
-    return '"' + identifier.replace("\"", "\"\"") + '"';
   }
 
   private static String resource(String name) {

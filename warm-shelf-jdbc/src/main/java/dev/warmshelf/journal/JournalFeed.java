@@ -1,28 +1,22 @@
 package dev.warmshelf.journal;
 
-import dev.warmshelf.feed.Batch;
 import dev.warmshelf.feed.Delivery;
 import dev.warmshelf.feed.Feed;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.feed.OwnWrite;
+import dev.warmshelf.feed.PollingFeed;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.key.ValueKind;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.FeedMeters.State;
-import java.sql.PreparedStatement;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.Map;
 import java.util.Objects;
-import java.util.concurrent.Semaphore;
-import java.util.concurrent.TimeUnit;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
-import org.slf4j.Logger;
-import org.slf4j.LoggerFactory;
 
 /**
  * Follows the journal by polling it.
@@ -32,44 +26,29 @@ import org.slf4j.LoggerFactory;
  * lost, see {@link JournalReader}.
  *
  * <p>The feed looks often while changes arrive and less often while none do. It also looks, twice a
- * second, whether the triggers are still what they were: a table whose trigger has been dropped,
- * disabled or replaced since counts as an upheaval, since changes may have gone by unnoted.
+ * second (less often where thousands of tables are followed), whether the triggers are still what
+ * they were: a table whose trigger has been dropped, disabled or replaced since counts as an
+ * upheaval, since changes may have gone by unnoted.
  *
- * <p>Keeps one connection for itself. If it breaks, the feed goes on from its place over a new one;
- * meanwhile the watermark stands still.
+ * <p>Keeps one connection of its data source for as long as it follows. Best is a data source of
+ * its own ({@link #on(String, String, String)}): a pool for queries then has all of its connections
+ * for them, and sees none that is never given back. If the connection breaks, the feed goes on from
+ * its place over a new one; meanwhile the watermark stands still.
  */
 public final class JournalFeed implements Feed {
   /** How long the feed waits between two looks while changes arrive, unless told otherwise. */
   public static final Duration DEFAULT_INTERVAL = Duration.ofMillis(10);
 
-  /** While none arrive, the wait grows to this many times the interval. */
-  public static final int IDLE_FACTOR = 4;
-
-  private static final Logger LOG = LoggerFactory.getLogger(JournalFeed.class);
-  private static final int CLOSE_MILLIS = 5_000;
-  private static final Duration TRIM_INTERVAL = Duration.ofMinutes(1);
-  private static final Duration COVERAGE_INTERVAL = Duration.ofMillis(500);
-  private static final Duration PAUSE_AFTER_FAILURE = Duration.ofMillis(200);
-  private static final String TRIM = "SELECT warm_shelf.trim_journal()";
-  private static final String INSUFFICIENT_PRIVILEGE = "42501";
+  private static final String STARTED_EARLIER =
+      "nobody followed the journal until now, and transactions that began earlier have not ended";
 
   private final DataSource dataSource;
   private final Duration interval;
   private final boolean listens;
   private final FeedMeters meters = new FeedMeters();
-  private final Semaphore hurry = new Semaphore(0);
-  private volatile boolean closed;
-  private volatile Coverage coverage = Coverage.NONE;
-  private volatile @Nullable Delivery delivery;
-  private @Nullable Thread thread;
+  private volatile @Nullable Running running;
 
-  /** Below: the polling thread's own. */
-  private @Nullable Wakener wakener;
-
-  private long pauseNanos;
-  private long coverageAskedNanos;
-  private long trimmedNanos;
-  private boolean mayTrim = true;
+  private record Running(JournalPoll poll, Delivery delivery, PollingFeed polling) {}
 
   private JournalFeed(DataSource dataSource, Duration interval, boolean listens) {
     this.dataSource = dataSource;
@@ -77,9 +56,21 @@ public final class JournalFeed implements Feed {
     this.listens = listens;
   }
 
-  /** A feed that polls every {@link #DEFAULT_INTERVAL}. */
+  /**
+   * A feed that polls every {@link #DEFAULT_INTERVAL}, over a connection of this data source, which
+   * it keeps.
+   */
   public static JournalFeed on(DataSource dataSource) {
     return new JournalFeed(dataSource, DEFAULT_INTERVAL, false);
+  }
+
+  /**
+   * The same over a connection of its own, that comes from no pool.
+   *
+   * @param url as {@link java.sql.DriverManager} knows it
+   */
+  public static JournalFeed on(String url, String user, String password) {
+    return on(new OwnConnections(url, user, password));
   }
 
   /**
@@ -106,57 +97,52 @@ public final class JournalFeed implements Feed {
 
   @Override
   public void follow(Board board, TimeSource time) throws FeedException {
-    if (thread != null) {
+    if (running != null) {
       throw new FeedException("This feed is followed already; make one feed for each WarmShelf.");
     }
-    Watermark start = Watermark.now(time);
     JournalReader reader = JournalReader.open(dataSource, time);
     try {
-      coverage = Coverage.ask(reader.connection());
-      wakener = listens ? Wakener.listen(reader.connection()) : null;
+      JournalPoll poll = new JournalPoll(reader, time, listens);
+      Delivery delivery = new Delivery(board, meters);
+      PollingFeed polling = new PollingFeed("warm-shelf-journal", poll, delivery, meters, interval);
+      delivery.deliver(poll.look());
+      poll.taken();
+      meters.become(board.watermark() == null ? State.LOST : State.LIVE, STARTED_EARLIER);
+      running = new Running(poll, delivery, polling);
+      polling.start();
     } catch (SQLException e) {
-      reader.close();
+      reader.giveUp();
       throw new FeedException("The journal cannot be followed: " + e.getMessage(), e);
     }
-    coverageAskedNanos = start.nanos();
-    trimmedNanos = start.nanos();
-    pauseNanos = interval.toNanos();
-    Delivery to = new Delivery(board, meters);
-    delivery = to;
-    board.advance(start);
-    meters.become(State.LIVE, null);
-    thread = new Thread(() -> run(reader, to, time), "warm-shelf-journal");
-    thread.setDaemon(true);
-    thread.start();
+  }
+
+  private Running running() {
+    return Objects.requireNonNull(running, "followed");
   }
 
   @Override
   public boolean covers(Lane table) {
-    return coverage.covers(table);
+    return running().poll().coverage().covers(table);
   }
 
   @Override
   public Map<String, ValueKind> toldApart(Lane table) {
-    return coverage.columns(table);
+    return running().poll().coverage().columns(table);
   }
 
   @Override
   public void hurry() {
-    hurry.release();
-    Wakener listening = wakener;
-    if (listening != null) {
-      listening.interrupt();
-    }
+    running().polling().hurry();
   }
 
   @Override
   public void expect(OwnWrite write) {
-    Objects.requireNonNull(delivery, "followed").expect(write);
+    running().delivery().expect(write);
   }
 
   @Override
   public void forget(OwnWrite write) {
-    Objects.requireNonNull(delivery, "followed").forget(write);
+    running().delivery().forget(write);
   }
 
   @Override
@@ -166,104 +152,10 @@ public final class JournalFeed implements Feed {
 
   @Override
   public void close() {
-    closed = true;
-    hurry();
-    Thread running = thread;
-    if (running != null) {
-      try {
-        running.join(CLOSE_MILLIS);
-      } catch (InterruptedException e) {
-        Thread.currentThread().interrupt();
-      }
+    Running open = running;
+    if (open != null) {
+      open.polling().close();
     }
     meters.become(State.CLOSED, null);
-  }
-
-  private void run(JournalReader reader, Delivery to, TimeSource time) {
-    while (!closed) {
-      try {
-        if (!reader.isConnected()) {
-          reader.connect();
-          wakener = listens ? Wakener.listen(reader.connection()) : null;
-          coverageAskedNanos = time.nanos() - COVERAGE_INTERVAL.toNanos();
-        }
-        Batch batch = reader.look();
-        to.deliver(checked(batch, reader, time));
-        trimNowAndThen(reader, time);
-        if (meters.become(State.LIVE, null)) {
-          LOG.info("The journal feed is back.");
-        }
-        pause(batch.changes().isEmpty());
-      } catch (SQLException | RuntimeException e) {
-        reader.disconnect();
-        if (!closed && meters.become(State.LOST, e.getMessage())) {
-          LOG.warn(
-              "The journal feed is lost; shelves do what their policies say until it is back.", e);
-        }
-        pause(PAUSE_AFTER_FAILURE.toNanos());
-      }
-    }
-    reader.close();
-  }
-
-  /**
-   * The batch, with an upheaval if the triggers are not what they were. Asked after the look: what
-   * they missed before the look had then been missed for good.
-   */
-  private Batch checked(Batch batch, JournalReader reader, TimeSource time) throws SQLException {
-    if (batch.upheaval() == null
-        && time.nanos() - coverageAskedNanos < COVERAGE_INTERVAL.toNanos()) {
-      return batch;
-    }
-    coverageAskedNanos = time.nanos();
-    Coverage before = coverage;
-    Coverage now = Coverage.ask(reader.connection());
-    coverage = now;
-    return batch.upheaval() != null || now.equals(before)
-        ? batch
-        : new Batch(batch.mark(), batch.changes(), "The journal's triggers have changed");
-  }
-
-  /** Waits for less long after a look that found changes. */
-  private void pause(boolean idle) throws SQLException {
-    pauseNanos =
-        idle
-            ? Math.min(pauseNanos + pauseNanos / 4, interval.toNanos() * IDLE_FACTOR)
-            : interval.toNanos();
-    Wakener listening = wakener;
-    if (listening == null) {
-      pause(pauseNanos);
-    } else if (hurry.drainPermits() == 0) {
-      listening.await(pauseNanos);
-    }
-  }
-
-  private void pause(long nanos) {
-    try {
-      if (hurry.tryAcquire(nanos, TimeUnit.NANOSECONDS)) {
-        hurry.drainPermits();
-      }
-    } catch (InterruptedException e) {
-      closed = true; // nobody interrupts this thread but a program that is ending
-    }
-  }
-
-  /** Whoever reads the journal trims it now and then; a role that may not leaves it to others. */
-  private void trimNowAndThen(JournalReader reader, TimeSource time) throws SQLException {
-    if (!mayTrim || time.nanos() - trimmedNanos < TRIM_INTERVAL.toNanos()) {
-      return;
-    }
-    trimmedNanos = time.nanos();
-    try (PreparedStatement statement = reader.connection().prepareStatement(TRIM)) {
-      statement.execute();
-    } catch (SQLException e) {
-      if (!INSUFFICIENT_PRIVILEGE.equals(e.getSQLState())) {
-        throw e;
-      }
-      mayTrim = false;
-      LOG.info(
-          "This role may not trim the journal and leaves it to writers; GRANT EXECUTE ON FUNCTION"
-              + " warm_shelf.trim_journal() to it to have readers do it.");
-    }
   }
 }

@@ -7,6 +7,7 @@ import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.postgres.Session;
+import dev.warmshelf.session.Borrowed;
 import java.sql.Array;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -20,8 +21,6 @@ import java.util.Objects;
 import java.util.concurrent.TimeUnit;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
-import org.slf4j.Logger;
-import org.slf4j.LoggerFactory;
 
 /**
  * Reads the journal from a place in it, look by look.
@@ -30,43 +29,64 @@ import org.slf4j.LoggerFactory;
  * journal, so "rows after the last one seen" would pass over a row of a transaction that was still
  * open when a later one was read. Instead the place is a <em>snapshot</em>: the set of transactions
  * that had ended at the last look. Each look is one statement, and so sees one snapshot; it fetches
- * that snapshot together with the rows of all transactions that had not ended in the last one. Two
- * looks in a row therefore leave no gap between them, however long a transaction stays open.
+ * that snapshot together with the rows of all transactions that had not ended in the last one:
+ * those that were open then, and those that have begun since. Two looks in a row therefore leave no
+ * gap between them, however long a transaction stays open. A look moves the place only when its
+ * changes have been delivered ({@link #taken}).
  *
  * <p><b>When the place is lost.</b> When the journal was installed anew, or rows that the place
- * still needed were trimmed; when this is another server, another timeline (after a failover or a
- * restore to an earlier moment), or one whose transactions are behind the place (a copy put back);
- * and when the server was started anew, since it may have lost commits that somebody had it not
- * wait for ({@code synchronous_commit}) and that had been told already.
+ * still needed were trimmed; when no reader has said for longer than the retention that it is
+ * there, so that writers have ceased to note; when this is another server, another timeline (after
+ * a failover or a restore to an earlier moment), or one whose transactions are behind the place (a
+ * copy put back); and when the server was started anew, since it may have lost commits that
+ * somebody had it not wait for ({@code synchronous_commit}) and that had been told already.
+ *
+ * <p><b>When it is not complete.</b> Transactions that were open when the first reader came may
+ * have found nobody there, and noted nothing. Until they have ended a look's batch has no mark;
+ * then everything counts as changed, once.
  *
  * <p>Keeps one connection for itself between {@link #connect} and {@link #disconnect}; the place
  * outlives them. Not thread-safe.
  */
 public final class JournalReader implements AutoCloseable {
-  private static final Logger LOG = LoggerFactory.getLogger(JournalReader.class);
   private static final int NETWORK_TIMEOUT_MILLIS = 5_000;
-  private static final Lane SCHEMA = Lane.named("*");
+
+  /** What is asked beside the looks must not keep them waiting for longer. */
+  private static final int ASIDE_MILLIS = 1_000;
+
+  private static final String ROWS =
+      """
+      SELECT xid::text AS xid, lane, kind, told,
+             (extract(epoch FROM clock_timestamp() - at) * 1000000)::bigint AS age
+      FROM warm_shelf.journal
+      """;
 
   /** One statement, one snapshot: the new place, and what has ended since the old one. */
-  private static final String LOOK =
+  static final String LOOK =
       """
       SELECT pg_current_snapshot()::text, i.name::text,
              left(pg_walfile_name(pg_current_wal_lsn()), 8),
              i.trimmed_through >= pg_snapshot_xmin(p.place),
              pg_snapshot_xmax(pg_current_snapshot()) < pg_snapshot_xmax(p.place),
-             j.xid::text, j.lane, j.kind, j.told,
-             (extract(epoch FROM clock_timestamp() - j.at) * 1000000)::bigint
+             pg_snapshot_xmin(pg_current_snapshot()) >= i.awake_since,
+             extract(epoch FROM clock_timestamp())::float8, i.awake_since::text,
+             j.xid, j.lane, j.kind, j.told, j.age
       FROM warm_shelf.installation i
            CROSS JOIN (VALUES (?::pg_snapshot)) p(place)
-           LEFT JOIN warm_shelf.journal j
-                  ON j.xid >= pg_snapshot_xmin(p.place)
-                 AND NOT pg_visible_in_snapshot(j.xid, p.place)
-      """;
+           LEFT JOIN (
+             %1$s WHERE xid >= pg_snapshot_xmax(?::pg_snapshot)
+             UNION ALL
+             %1$s WHERE xid = ANY (ARRAY(SELECT pg_snapshot_xip(?::pg_snapshot)))
+           ) j ON true
+      """
+          .formatted(ROWS);
+
+  private static final int PLACES_IN_LOOK = 3;
 
   private static final String FIND_PLACE =
       """
       SELECT pg_current_snapshot()::text, i.name::text,
-             left(pg_walfile_name(pg_current_wal_lsn()), 8), i.version
+             left(pg_walfile_name(pg_current_wal_lsn()), 8), i.awake_since::text, i.version
       FROM warm_shelf.installation i
       """;
 
@@ -80,17 +100,45 @@ public final class JournalReader implements AutoCloseable {
       FROM pg_control_system() c
       """;
 
+  private static final String HERE = "SELECT until, seconds FROM warm_shelf.reader_is_here()";
+
+  /** A role's transactions may be read only unless they say otherwise. */
+  private static final String BEGIN = "BEGIN ISOLATION LEVEL READ COMMITTED READ WRITE";
+
   private final DataSource dataSource;
   private final TimeSource time;
-  private @Nullable Connection connection;
+  private @Nullable Borrowed borrowed;
   private @Nullable PreparedStatement look;
   private @Nullable Place place;
+  private @Nullable Place next;
   private @Nullable Server server;
   private @Nullable String lostBecause;
+  private boolean incomplete;
+  private Presence presence = new Presence(0, 0);
 
   private record Server(String identifier, String started) {}
 
-  private record Place(String snapshot, String installation, String timeline) {}
+  /**
+   * @param awake since which transaction writers note what they do
+   */
+  private record Place(String snapshot, String installation, String timeline, String awake) {}
+
+  /**
+   * Until when writers know that this reader is there, by the server's clock.
+   *
+   * @param until in seconds since the epoch
+   * @param seconds how long it holds from when it was said
+   */
+  private record Presence(long until, long seconds) {
+    boolean isOver(double now) {
+      return now > until;
+    }
+
+    /** Said again long before it is over. */
+    boolean isDue(double now) {
+      return until - now < seconds * 0.75;
+    }
+  }
 
   private JournalReader(DataSource dataSource, TimeSource time) {
     this.dataSource = dataSource;
@@ -105,13 +153,15 @@ public final class JournalReader implements AutoCloseable {
   public static JournalReader open(DataSource dataSource, TimeSource time) throws FeedException {
     JournalReader reader = new JournalReader(dataSource, time);
     try {
-      Session.of(dataSource).requirePrimary();
       reader.connect();
       reader.findPlace();
       return reader;
     } catch (SQLException e) {
-      reader.disconnect();
+      reader.giveUp();
       throw new FeedException(whyNot(e), e);
+    } catch (FeedException e) {
+      reader.disconnect();
+      throw e;
     }
   }
 
@@ -120,7 +170,13 @@ public final class JournalReader implements AutoCloseable {
       case "42P01", "3F000" ->
           "The journal is not installed in this database; 'shelf feed install' or"
               + " Journal.on(dataSource).install(...) does it.";
-      case "42703" -> olderVersion();
+      case "42703", "42883" -> olderVersion();
+      case "42501" ->
+          "This role may not follow the journal: "
+              + e.getMessage()
+              + ". It needs GRANT USAGE ON SCHEMA warm_shelf, GRANT SELECT ON warm_shelf.journal,"
+              + " warm_shelf.installation, and GRANT EXECUTE ON FUNCTION"
+              + " warm_shelf.reader_is_here(), warm_shelf.trim_journal().";
       default -> "The journal cannot be read: " + e.getMessage();
     };
   }
@@ -134,17 +190,23 @@ public final class JournalReader implements AutoCloseable {
 
   /** Whether there is a connection to look over. */
   public boolean isConnected() {
-    return connection != null;
+    return borrowed != null;
   }
 
-  /** Opens a connection. The place stays what it was, as far as this is the same server. */
+  /**
+   * Opens a connection, and says that a reader is there. The place stays what it was, as far as
+   * this is the same server.
+   */
   public void connect() throws SQLException {
-    Connection fresh = dataSource.getConnection();
+    Borrowed fresh = Borrowed.from(dataSource);
     try {
-      fresh.setAutoCommit(true);
-      fresh.setNetworkTimeout(Runnable::run, NETWORK_TIMEOUT_MILLIS);
-      execute(fresh, "SET plan_cache_mode = force_generic_plan"); // planning costs more than a look
-      Server found = serverOf(fresh);
+      fresh.autoCommit(true).networkTimeout(NETWORK_TIMEOUT_MILLIS);
+      Session.of(fresh.connection()).requirePrimary();
+      fresh
+          .setting("statement_timeout", Integer.toString(NETWORK_TIMEOUT_MILLIS))
+          .setting("plan_cache_mode", "force_generic_plan") // planning costs more than a look
+          .setting("enable_seqscan", "off"); // a generic plan knows not how few rows are new
+      Server found = serverOf(fresh.connection());
       Server before = server;
       if (before != null && !before.identifier().equals(found.identifier())) {
         lostBecause = "this is another server";
@@ -153,59 +215,142 @@ public final class JournalReader implements AutoCloseable {
             "the server was started anew, and may have lost commits that were not on disk yet";
       }
       server = found;
-      look = fresh.prepareStatement(LOOK);
-      connection = fresh;
+      borrowed = fresh;
+      sayHere();
+      look = fresh.connection().prepareStatement(LOOK);
     } catch (SQLException | RuntimeException e) {
-      connection = null;
+      borrowed = null;
+      fresh.spoil();
       fresh.close();
       throw e;
     }
   }
 
+  /** Says that a reader is there, so that writers note what they do. */
+  private void sayHere() throws SQLException {
+    try (Statement statement = connection().createStatement()) {
+      statement.execute(BEGIN + ";" + HERE + ";COMMIT");
+      statement.getMoreResults();
+      try (ResultSet row = statement.getResultSet()) {
+        row.next();
+        presence = new Presence(row.getLong(1), row.getLong(2));
+      }
+    }
+  }
+
   /** The connection, for questions beside the looks. */
   Connection connection() {
-    return Objects.requireNonNull(connection, "connected");
+    return Objects.requireNonNull(borrowed, "connected").connection();
+  }
+
+  /** Something to be asked over the reader's connection, beside the looks. */
+  interface Aside<T> {
+    T ask(Connection connection) throws SQLException;
+  }
+
+  /** Asks beside the looks: not for long, in a transaction of its own that may write. */
+  <T> T aside(Aside<T> question) throws SQLException {
+    Connection connection = connection();
+    execute(
+        connection,
+        BEGIN
+            + ";SET LOCAL enable_seqscan = on;SET LOCAL statement_timeout = "
+            + ASIDE_MILLIS
+            + ";SET LOCAL lock_timeout = "
+            + ASIDE_MILLIS / 2);
+    T answer = question.ask(connection);
+    execute(connection, "COMMIT");
+    return answer;
+  }
+
+  /** Ends what a question beside the looks has left open when it failed. */
+  void rollBack() throws SQLException {
+    execute(connection(), "ROLLBACK");
   }
 
   /**
-   * What has ended since the last look. The batch's mark is the moment before this look was sent: a
+   * What has ended since the place. The batch's mark is the moment before this look was sent: a
    * commit that had returned by then is in it.
    *
-   * @throws SQLException if the database did not answer; the place stays what it was
+   * @throws SQLException if the database did not answer
    */
   public Batch look() throws SQLException {
     Watermark mark = Watermark.now(time);
     Place before = Objects.requireNonNull(place, "open() found a place");
     PreparedStatement statement = Objects.requireNonNull(look, "connected");
-    statement.setString(1, before.snapshot());
+    for (int i = 1; i <= PLACES_IN_LOOK; i++) {
+      statement.setString(i, before.snapshot());
+    }
     Place now = null;
-    String upheaval = lostBecause;
+    boolean complete = false;
+    double clock = 0;
+    String upheaval = null;
     List<Change> changes = new ArrayList<>();
     try (ResultSet rows = statement.executeQuery()) {
       while (rows.next()) {
         if (now == null) {
-          now = new Place(rows.getString(1), rows.getString(2), rows.getString(3));
-          upheaval =
-              upheaval == null
-                  ? lossBetween(before, now, rows.getBoolean(4), rows.getBoolean(5))
-                  : upheaval;
+          now =
+              new Place(rows.getString(1), rows.getString(2), rows.getString(3), rows.getString(8));
+          complete = rows.getBoolean(6);
+          clock = rows.getDouble(7);
+          noteLoss(before, now, rows.getBoolean(4), rows.getBoolean(5));
         }
-        if (rows.getString(6) != null) {
-          changes.add(change(rows));
+        if (rows.getString(9) != null) {
+          upheaval = add(rows, changes, upheaval);
         }
       }
     }
     if (now == null) {
       throw new SQLException("The journal's installation has no name; it was removed or emptied.");
     }
-    if (upheaval != null) {
-      upheaval = "The feed has lost its place, since " + upheaval;
-    } else if (changes.stream().anyMatch(change -> change.table().equals(SCHEMA))) {
+    if (presence.isOver(clock)) {
+      complete = false; // writers may have ceased to note; the next look's place tells
+    }
+    if (presence.isDue(clock)) {
+      sayHere();
+    }
+    if (complete && incomplete) {
+      lostBecause = "writers may not have noted what they did before somebody followed";
+    }
+    incomplete = !complete;
+    next = now;
+    if (lostBecause != null) {
+      upheaval = "The feed has lost its place, since " + lostBecause;
+    }
+    return new Batch(complete ? mark : null, changes, upheaval);
+  }
+
+  /** The last look's batch has been delivered: the next look begins where that one ended. */
+  public void taken() {
+    place = Objects.requireNonNull(next, "looked");
+    lostBecause = null;
+  }
+
+  private static @Nullable String add(
+      ResultSet row, List<Change> changes, @Nullable String upheaval) throws SQLException {
+    Lane lane;
+    try {
+      lane = Lane.read(row.getString(10));
+    } catch (IllegalArgumentException e) {
+      return "A row of the journal was written by another version";
+    }
+    if (lane.equals(Lane.SCHEMA)) {
       upheaval = "The schema has changed";
     }
-    place = now;
-    lostBecause = null;
-    return new Batch(mark, changes, upheaval);
+    Array told = row.getArray(12);
+    changes.add(
+        new Change(
+            row.getString(9),
+            lane,
+            told == null ? null : List.of((String[]) told.getArray()),
+            row.getString(11),
+            Duration.ofNanos(TimeUnit.MICROSECONDS.toNanos(Math.max(0, row.getLong(13))))));
+    return upheaval;
+  }
+
+  private void noteLoss(Place before, Place now, boolean trimmed, boolean behind) {
+    String loss = lossBetween(before, now, trimmed, behind);
+    lostBecause = lostBecause == null ? loss : lostBecause;
   }
 
   private static @Nullable String lossBetween(
@@ -214,20 +359,12 @@ public final class JournalReader implements AutoCloseable {
       return "the journal was installed anew";
     } else if (!now.timeline().equals(before.timeline())) {
       return "the server is on another timeline, after a failover or a restore";
+    } else if (!now.awake().equals(before.awake())) {
+      return "nobody followed for longer than the journal's retention, and nothing was noted";
     } else if (behind) {
       return "the server knows fewer transactions than before, after a restore";
     }
     return trimmed ? "the journal was trimmed meanwhile" : null;
-  }
-
-  private static Change change(ResultSet row) throws SQLException {
-    Array told = row.getArray(9);
-    return new Change(
-        row.getString(6),
-        Lane.named(row.getString(7)),
-        told == null ? null : List.of((String[]) told.getArray()),
-        row.getString(8),
-        Duration.ofNanos(TimeUnit.MICROSECONDS.toNanos(Math.max(0, row.getLong(10)))));
   }
 
   private void findPlace() throws SQLException, FeedException {
@@ -236,29 +373,34 @@ public final class JournalReader implements AutoCloseable {
       if (!row.next()) {
         throw new SQLException("The journal's installation has no name; install it again.");
       }
-      if (row.getInt(4) != Journal.VERSION) {
-        disconnect();
+      if (row.getInt(5) != Journal.VERSION) {
         throw new FeedException(olderVersion());
       }
-      place = new Place(row.getString(1), row.getString(2), row.getString(3));
+      place = new Place(row.getString(1), row.getString(2), row.getString(3), row.getString(4));
     }
   }
 
-  /** Gives the connection back. */
+  /** Gives the connection back as it came. */
   public void disconnect() {
-    Connection open = connection;
-    connection = null;
+    Borrowed open = borrowed;
+    borrowed = null;
     look = null;
     if (open != null) {
-      try (open) {
-        execute(
-            open,
-            "RESET plan_cache_mode; UNLISTEN warm_shelf"); // a pool may hand the connection to
-        // somebody else
-      } catch (SQLException e) {
-        LOG.debug("closing the journal's connection failed", e);
-      }
+      open.close();
     }
+  }
+
+  /** Ends the connection: something has failed on it. */
+  public void giveUp() {
+    if (borrowed != null) {
+      borrowed.spoil();
+    }
+    disconnect();
+  }
+
+  /** Has a statement run before the connection is given back. */
+  void finallyRun(String sql) {
+    Objects.requireNonNull(borrowed, "connected").finallyRun(sql);
   }
 
   @Override

@@ -1,5 +1,6 @@
 package dev.warmshelf.journal;
 
+import dev.warmshelf.key.Lane;
 import java.nio.charset.StandardCharsets;
 import java.util.LinkedHashMap;
 import java.util.Map;
@@ -8,7 +9,7 @@ import java.util.Map;
  * What a trigger was made with, as {@link TriggerText} writes it and {@code pg_trigger.tgargs}
  * keeps it: each argument ended by a zero byte.
  *
- * @param lane the table's lane, by name
+ * @param lane the table's lane, as {@link Lane#written()} has it
  * @param columns the kind that each column had then, by name, the preferred column first
  */
 record TriggerArguments(String lane, Map<String, String> columns) {

@@ -3,6 +3,7 @@ package dev.warmshelf.journal;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.key.ValueKind;
 import dev.warmshelf.postgres.ColumnKinds;
+import dev.warmshelf.postgres.SqlText;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
@@ -61,18 +62,20 @@ final class TriggerText {
           "    %s TG_OP = '%s' THEN\n%s"
               .formatted(looks.isEmpty() ? "IF" : "ELSIF", event.name(), look(event)));
     }
-    return """
-        -- %1$s
-        CREATE OR REPLACE FUNCTION %2$s() RETURNS trigger
-        LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
+    String body =
+        """
+
         DECLARE
           seen bigint := 0;
           told text[] := '{}';
           groups text[];
           one text;
         BEGIN
+          IF %3$s < extract(epoch FROM clock_timestamp()) THEN
+            RETURN NULL; -- nobody has followed for so long that whoever comes begins anew
+          END IF;
           BEGIN
-        %3$s    END IF;
+        %1$s    END IF;
           EXCEPTION WHEN OTHERS THEN -- such as a column that is gone
             told := NULL;
           END;
@@ -80,19 +83,23 @@ final class TriggerText {
             RETURN NULL; -- no row changed
           END IF;
           INSERT INTO warm_shelf.journal (lane, kind, told) VALUES (TG_ARGV[0], TG_OP, told);
-        %4$s  IF pg_current_xact_id()::text::bigint %% 1024 = 0 THEN
-            PERFORM warm_shelf.trim_journal();
-          END IF;
-          RETURN NULL;
+        %2$s  RETURN NULL;
         END
-        $function$;
-        REVOKE ALL ON FUNCTION %2$s() FROM PUBLIC;
+        """
+            .formatted(
+                looks,
+                notifies ? "  PERFORM pg_notify('warm_shelf', '');\n" : "",
+                Journal.READ_UNTIL);
+    return """
+        CREATE OR REPLACE FUNCTION %1$s() RETURNS trigger
+        LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS %2$s;
+        REVOKE ALL ON FUNCTION %1$s() FROM PUBLIC;
+        COMMENT ON FUNCTION %1$s() IS %3$s;
         """
         .formatted(
-            lane.name().replace('\n', ' '),
             function(),
-            looks,
-            notifies ? "  PERFORM pg_notify('warm_shelf', '');\n" : "");
+            SqlText.body(body),
+            SqlText.literal("Notes changes of " + lane.name() + " for those who follow them."));
   }
 
   /**
@@ -112,9 +119,9 @@ final class TriggerText {
     columns.forEach(
         (column, kind) ->
             groups.add(
-                literal(column + "=")
+                SqlText.literal(column + "=")
                     + " || "
-                    + ColumnKinds.textOf(kind, "r." + Journal.quoted(column))));
+                    + ColumnKinds.textOf(kind, "r." + SqlText.identifier(column))));
     String rows =
         event.tables().stream()
             .map(table -> "SELECT ARRAY[" + String.join(", ", groups) + "] FROM " + table + " r")
@@ -138,12 +145,12 @@ final class TriggerText {
 
   /** The triggers on one table, in place of what was there. */
   String triggersText(String schema, String table) {
-    String name = Journal.quoted(schema) + "." + Journal.quoted(table);
+    String name = SqlText.identifier(schema, table);
     List<String> arguments = new ArrayList<>();
-    arguments.add(literal(lane.name()));
+    arguments.add(SqlText.literal(lane.written()));
     // With the kind that the function was written for: a column may get another type one day.
     columns.forEach(
-        (column, kind) -> arguments.add(literal(TriggerArguments.column(column, kind))));
+        (column, kind) -> arguments.add(SqlText.literal(TriggerArguments.column(column, kind))));
     StringBuilder text = new StringBuilder();
     text.append("DROP TRIGGER IF EXISTS warm_shelf_change ON %s;\n".formatted(name));
     for (Event event : EVENTS) {
@@ -164,9 +171,5 @@ final class TriggerText {
                   String.join(", ", arguments)));
     }
     return text.toString();
-  }
-
-  private static String literal(String text) {
-    return "'" + text.replace("'", "''") + "'";
   }
 }

@@ -47,7 +47,8 @@ public final class ColumnKinds {
   public static String textOf(ValueKind kind, String expression) {
     return switch (kind) {
       case TEXT -> "left(" + expression + ", " + ValueKind.LONGEST_TEXT + ")";
-      case DATE -> "to_char(" + expression + ", 'YYYY-MM-DD')";
+      // A day as a timestamp without a zone: to_char() would take it for a moment of the session's.
+      case DATE -> "to_char(" + expression + "::timestamp, 'YYYY-MM-DD')";
       default -> expression + "::text";
     };
   }

@@ -2,21 +2,23 @@ package dev.warmshelf.postgres;
 
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.sql.Catalogue;
+import dev.warmshelf.sql.Catalogue.Relation;
+import dev.warmshelf.sql.Catalogue.Volatility;
 import dev.warmshelf.sql.CatalogueException;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.util.concurrent.ConcurrentHashMap;
-import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 
 /**
- * PostgreSQL's system catalogue (manual, chapter 53). Each name is asked about once.
+ * PostgreSQL's system catalogue (manual, chapter 53). Each name is asked about once, over whatever
+ * connection there is at hand.
  *
- * <p>Thread-safe.
+ * <p>Thread-safe. Nobody waits for somebody else's asking.
  */
-public final class PostgresCatalogue implements Catalogue {
+public final class PostgresCatalogue {
   private static final String RELATION =
       """
       WITH RECURSIVE up(oid, depth) AS (
@@ -50,29 +52,40 @@ public final class PostgresCatalogue implements Catalogue {
       GROUP BY p.provolatile
       """;
 
-  private final DataSource dataSource;
   private final ConcurrentHashMap<Name, Relation> relations = new ConcurrentHashMap<>();
   private final ConcurrentHashMap<Name, Volatility> functions = new ConcurrentHashMap<>();
 
   private record Name(@Nullable String schema, String name) {}
 
-  public PostgresCatalogue(DataSource dataSource) {
-    this.dataSource = dataSource;
+  /** The catalogue, to be asked over this connection, as long as that is the caller's. */
+  public Catalogue over(Connection connection) {
+    return new Catalogue() {
+      @Override
+      public Relation relation(@Nullable String schema, String name) {
+        Name asked = new Name(schema, name);
+        Relation known = relations.get(asked);
+        if (known == null) {
+          known = askRelation(connection, asked);
+          relations.put(asked, known);
+        }
+        return known;
+      }
+
+      @Override
+      public Volatility function(@Nullable String schema, String name) {
+        Name asked = new Name(schema, name);
+        Volatility known = functions.get(asked);
+        if (known == null) {
+          known = askFunction(connection, asked);
+          functions.put(asked, known);
+        }
+        return known;
+      }
+    };
   }
 
-  @Override
-  public Relation relation(@Nullable String schema, String name) {
-    return relations.computeIfAbsent(new Name(schema, name), this::askRelation);
-  }
-
-  @Override
-  public Volatility function(@Nullable String schema, String name) {
-    return functions.computeIfAbsent(new Name(schema, name), this::askFunction);
-  }
-
-  private Relation askRelation(Name asked) {
-    try (Connection connection = dataSource.getConnection();
-        PreparedStatement statement = connection.prepareStatement(RELATION)) {
+  private static Relation askRelation(Connection connection, Name asked) {
+    try (PreparedStatement statement = connection.prepareStatement(RELATION)) {
       statement.setString(1, asked.schema());
       statement.setString(2, asked.name());
       statement.setString(3, asked.schema());
@@ -91,6 +104,8 @@ public final class PostgresCatalogue implements Catalogue {
       return new Relation.Unfollowable("a system catalogue");
     } else if (row.getString(2).equals("t")) {
       return new Relation.Unfollowable("a temporary table");
+    } else if (row.getString(2).equals("u")) {
+      return new Relation.Unfollowable("an unlogged table, which the server empties after a crash");
     } else if (row.getBoolean(3)) {
       return new Relation.Unfollowable("under row-level security");
     }
@@ -108,9 +123,8 @@ public final class PostgresCatalogue implements Catalogue {
     };
   }
 
-  private Volatility askFunction(Name asked) {
-    try (Connection connection = dataSource.getConnection();
-        PreparedStatement statement = connection.prepareStatement(FUNCTION)) {
+  private static Volatility askFunction(Connection connection, Name asked) {
+    try (PreparedStatement statement = connection.prepareStatement(FUNCTION)) {
       statement.setString(1, asked.name());
       statement.setString(2, asked.schema());
       statement.setString(3, asked.schema());

@@ -4,33 +4,66 @@ import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
-import javax.sql.DataSource;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.stream.Collectors;
 
 /**
  * What in a session can change an answer though the statement stays the same, and whether others
  * may see what it sees.
  *
- * @param ambient database, role, search path, time zone and output styles, in one line
+ * @param ambient database, role and the settings that can show in an answer, in one line
  * @param replica whether the server is a standby
- * @param alone whether the transaction has written, so that it may see what others do not
+ * @param hasWritten whether the transaction has written, so that it may see what others do not
+ * @param keepsSnapshot whether all statements of a transaction see what its first one saw
  */
-public record Session(String ambient, boolean replica, boolean alone) {
+public record Session(String ambient, boolean replica, boolean hasWritten, boolean keepsSnapshot) {
+  /**
+   * Of the client's connection defaults (manual, 20.11), the compatibility options (20.13) and what
+   * else the manual says changes a statement's meaning or how a value is written. Settings of the
+   * planner change only what no ORDER BY decides.
+   */
+  private static final List<String> SETTINGS =
+      List.of(
+          "search_path",
+          "TimeZone",
+          "timezone_abbreviations",
+          "DateStyle",
+          "IntervalStyle",
+          "extra_float_digits",
+          "bytea_output",
+          "lc_monetary",
+          "lc_numeric",
+          "lc_time",
+          "default_text_search_config",
+          "array_nulls",
+          "xmlbinary",
+          "xmloption",
+          "quote_all_identifiers",
+          "standard_conforming_strings",
+          "backslash_quote",
+          "transform_null_equals",
+          "gin_fuzzy_search_limit",
+          "row_security",
+          "client_encoding");
+
+  private static final char BETWEEN = '\u001f';
+
   /** One row; cheap enough to be sent along with each load. */
   public static final String ASK =
       """
-      SELECT concat_ws(';', current_database(), current_user, current_setting('search_path'),
-                       current_setting('TimeZone'), current_setting('DateStyle'),
-                       current_setting('IntervalStyle'), current_setting('lc_monetary'),
-                       current_setting('lc_numeric'), current_setting('lc_time'),
-                       current_setting('extra_float_digits'),
-                       current_setting('standard_conforming_strings')),
-             pg_is_in_recovery(), pg_current_xact_id_if_assigned() IS NOT NULL
-      """;
+      SELECT array_to_string(ARRAY[current_database(), current_user, %s], chr(31), ''),
+             pg_is_in_recovery(), pg_current_xact_id_if_assigned() IS NOT NULL,
+             current_setting('transaction_isolation') IN ('repeatable read', 'serializable')
+      """
+          .formatted(
+              SETTINGS.stream()
+                  .map(name -> "current_setting('" + name + "', true)")
+                  .collect(Collectors.joining(", ")));
 
-  /** Asks one of the data source's connections. */
-  public static Session of(DataSource dataSource) throws SQLException {
-    try (Connection connection = dataSource.getConnection();
-        Statement statement = connection.createStatement();
+  /** Asks over a connection. */
+  public static Session of(Connection connection) throws SQLException {
+    try (Statement statement = connection.createStatement();
         ResultSet row = statement.executeQuery(ASK)) {
       return read(row);
     }
@@ -39,7 +72,40 @@ public record Session(String ambient, boolean replica, boolean alone) {
   /** Reads what {@link #ASK} gives. */
   public static Session read(ResultSet row) throws SQLException {
     row.next();
-    return new Session(row.getString(1), row.getBoolean(2), row.getBoolean(3));
+    return new Session(row.getString(1), row.getBoolean(2), row.getBoolean(3), row.getBoolean(4));
+  }
+
+  /** An ambient line for a person to read. */
+  public static String inWords(String ambient) {
+    String[] values = ambient.split(String.valueOf(BETWEEN), -1);
+    List<String> words = new ArrayList<>();
+    for (int i = 0; i < values.length; i++) {
+      if (!values[i].isEmpty()) {
+        words.add(nameOf(i) + " " + values[i]);
+      }
+    }
+    return String.join("; ", words);
+  }
+
+  private static String nameOf(int index) {
+    return switch (index) {
+      case 0 -> "database";
+      case 1 -> "role";
+      default -> SETTINGS.get(index - 2);
+    };
+  }
+
+  /** What is not the same in two sessions, in words: each with one value and the other. */
+  public static String difference(String ambient, String other) {
+    String[] ones = ambient.split(String.valueOf(BETWEEN), -1);
+    String[] others = other.split(String.valueOf(BETWEEN), -1);
+    List<String> differences = new ArrayList<>();
+    for (int i = 0; i < Math.min(ones.length, others.length); i++) {
+      if (!ones[i].equals(others[i])) {
+        differences.add(nameOf(i) + " '" + ones[i] + "' and '" + others[i] + "'");
+      }
+    }
+    return String.join(", ", differences);
   }
 
   /**

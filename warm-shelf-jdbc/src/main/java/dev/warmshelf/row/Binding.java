@@ -2,19 +2,49 @@ package dev.warmshelf.row;
 
 import java.math.BigDecimal;
 import java.math.BigInteger;
-import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.SQLException;
 import java.sql.Types;
 import java.time.Instant;
+import java.time.LocalDate;
+import java.time.LocalDateTime;
+import java.time.LocalTime;
+import java.time.OffsetDateTime;
+import java.time.OffsetTime;
 import java.time.ZoneOffset;
 import java.time.ZonedDateTime;
 import java.util.List;
+import java.util.Map;
 import java.util.UUID;
 import org.jspecify.annotations.Nullable;
 
 /** Hands parameter values to a driver. */
 public final class Binding {
+  /** What an array of such elements is called in SQL. */
+  private static final Map<Class<?>, String> ARRAY_TYPES =
+      Map.ofEntries(
+          Map.entry(Short.class, "int2"),
+          Map.entry(Integer.class, "int4"),
+          Map.entry(Long.class, "int8"),
+          Map.entry(Float.class, "float4"),
+          Map.entry(Double.class, "float8"),
+          Map.entry(BigDecimal.class, "numeric"),
+          Map.entry(Boolean.class, "bool"),
+          Map.entry(String.class, "text"),
+          Map.entry(UUID.class, "uuid"),
+          Map.entry(LocalDate.class, "date"),
+          Map.entry(LocalTime.class, "time"),
+          Map.entry(OffsetTime.class, "timetz"),
+          Map.entry(LocalDateTime.class, "timestamp"),
+          Map.entry(OffsetDateTime.class, "timestamptz"),
+          Map.entry(byte[].class, "bytea"));
+
+  /** Numbers that a list may mix: the widest of them is what all become. */
+  private static final List<Class<?>> WHOLE =
+      List.of(Short.class, Integer.class, Long.class, BigDecimal.class);
+
+  private static final List<Class<?>> FLOATING = List.of(Float.class, Double.class);
+
   private Binding() {}
 
   /**
@@ -27,44 +57,104 @@ public final class Binding {
     }
   }
 
-  private static void bind(PreparedStatement statement, int at, @Nullable Object value)
+  private static void bind(PreparedStatement statement, int at, @Nullable Object given)
       throws SQLException {
+    Object value = plain(given);
     if (value == null) {
       statement.setNull(at, Types.NULL);
-    } else if (value instanceof Instant instant) {
-      statement.setObject(at, instant.atOffset(ZoneOffset.UTC));
-    } else if (value instanceof ZonedDateTime moment) {
-      statement.setObject(at, moment.toOffsetDateTime());
-    } else if (value instanceof BigInteger whole) {
-      statement.setObject(at, new BigDecimal(whole));
-    } else if (value instanceof Byte small) {
-      statement.setObject(at, small.shortValue());
+    } else if (value instanceof Enum<?> constant) {
+      statement.setObject(at, constant.name(), Types.OTHER); // of a type that the place decides
     } else if (value instanceof byte[] raw) {
       statement.setBytes(at, raw);
     } else if (value instanceof List<?> list) {
-      statement.setArray(at, arrayOf(statement.getConnection(), list));
+      bindList(statement, at, list);
     } else {
       statement.setObject(at, value);
     }
   }
 
-  private static java.sql.Array arrayOf(Connection connection, List<?> list) throws SQLException {
-    Object first = null;
-    for (Object element : list) {
-      first = first == null ? element : first;
+  /** The value as one of the classes that the driver knows. */
+  private static @Nullable Object plain(@Nullable Object value) {
+    if (value instanceof Instant instant) {
+      return instant.atOffset(ZoneOffset.UTC);
+    } else if (value instanceof ZonedDateTime moment) {
+      return moment.toOffsetDateTime();
+    } else if (value instanceof BigInteger whole) {
+      return new BigDecimal(whole);
+    } else if (value instanceof Byte small) {
+      return small.shortValue();
     }
-    String type =
-        first instanceof Integer
-            ? "int4"
-            : first instanceof Long
-                ? "int8"
-                : first instanceof Short
-                    ? "int2"
-                    : first instanceof BigDecimal
-                        ? "numeric"
-                        : first instanceof UUID
-                            ? "uuid"
-                            : first instanceof Boolean ? "bool" : "text";
-    return connection.createArrayOf(type, list.toArray());
+    return value;
+  }
+
+  /**
+   * A list as an array. Where its elements do not tell of what, as in an empty one, it is sent as
+   * text of a type that the place decides.
+   */
+  private static void bindList(PreparedStatement statement, int at, List<?> list)
+      throws SQLException {
+    @Nullable Object[] elements = new @Nullable Object[list.size()];
+    Class<?> common = null;
+    boolean telling = true;
+    for (int i = 0; i < elements.length; i++) {
+      elements[i] = plain(list.get(i));
+      Object element = elements[i];
+      if (element != null) {
+        Class<?> wider = common == null ? element.getClass() : wider(common, element.getClass());
+        telling &= wider != null;
+        common = wider == null ? common : wider;
+      }
+    }
+    String type = common == null || !telling ? null : ARRAY_TYPES.get(common);
+    if (type == null) {
+      statement.setObject(at, asText(elements), Types.OTHER);
+      return;
+    }
+    for (int i = 0; i < elements.length; i++) {
+      elements[i] = widened(elements[i], common);
+    }
+    statement.setArray(at, statement.getConnection().createArrayOf(type, elements));
+  }
+
+  /** The class that holds the values of both, or null. */
+  private static @Nullable Class<?> wider(Class<?> one, Class<?> other) {
+    if (one == other) {
+      return one;
+    } else if (WHOLE.contains(one) && WHOLE.contains(other)) {
+      return WHOLE.get(Math.max(WHOLE.indexOf(one), WHOLE.indexOf(other)));
+    }
+    return FLOATING.contains(one) && FLOATING.contains(other) ? Double.class : null;
+  }
+
+  private static @Nullable Object widened(@Nullable Object value, @Nullable Class<?> to) {
+    if (value instanceof Number number && to == Long.class) {
+      return number.longValue();
+    } else if (value instanceof Number number && to == Integer.class) {
+      return number.intValue();
+    } else if (value instanceof Number number && to == Double.class) {
+      return number.doubleValue();
+    } else if (to == BigDecimal.class && value != null && !(value instanceof BigDecimal)) {
+      return new BigDecimal(value.toString());
+    }
+    return value != null && value.getClass().getName().startsWith("java.time.")
+        ? value.toString() // as ISO 8601 writes it, which the server reads
+        : value;
+  }
+
+  /** An array's text (PostgreSQL manual, 8.15.2), each element in double quotes. */
+  private static String asText(@Nullable Object[] elements) {
+    StringBuilder text = new StringBuilder("{");
+    for (Object element : elements) {
+      text.append(text.length() > 1 ? "," : "");
+      if (element == null) {
+        text.append("NULL");
+      } else if (element instanceof List<?> nested) {
+        text.append(asText(nested.toArray()));
+      } else {
+        String plain = element instanceof Enum<?> e ? e.name() : String.valueOf(plain(element));
+        text.append('"').append(plain.replace("\\", "\\\\").replace("\"", "\\\"")).append('"');
+      }
+    }
+    return text.append('}').toString();
   }
 }

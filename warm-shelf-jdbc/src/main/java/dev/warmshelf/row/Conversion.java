@@ -1,5 +1,6 @@
 package dev.warmshelf.row;
 
+import dev.warmshelf.shelf.MappingException;
 import java.math.BigDecimal;
 import java.math.BigInteger;
 import java.time.Instant;
@@ -10,7 +11,6 @@ import java.time.OffsetDateTime;
 import java.time.OffsetTime;
 import java.util.List;
 import java.util.Map;
-import java.util.Set;
 import java.util.UUID;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
@@ -39,7 +39,7 @@ final class Conversion {
               Instant.class, value -> value instanceof OffsetDateTime t ? t.toInstant() : null),
           Map.entry(UUID.class, value -> value instanceof UUID id ? id : null),
           Map.entry(List.class, value -> value instanceof List<?> list ? list : null),
-          Map.entry(byte[].class, value -> value instanceof byte[] raw ? raw.clone() : null));
+          Map.entry(byte[].class, value -> null));
 
   private static final Map<Class<?>, Class<?>> BOXED =
       Map.of(
@@ -49,8 +49,6 @@ final class Conversion {
           double.class, Double.class,
           float.class, Float.class,
           boolean.class, Boolean.class);
-
-  private static final Set<Class<?>> MUTABLE = Set.of(byte[].class);
 
   private Conversion() {}
 
@@ -66,8 +64,9 @@ final class Conversion {
     }
   }
 
-  static boolean isImmutable(Class<?> type) {
-    return !MUTABLE.contains(type);
+  /** Whether a column read as this type gives an object that could be changed, or holds one. */
+  static boolean mayHoldBytes(Class<?> type) {
+    return type == byte[].class || type == List.class;
   }
 
   /** The value, if it is of a type that an answer may hold. */
@@ -97,8 +96,8 @@ final class Conversion {
       }
       return null;
     }
-    if (type.isInstance(value) && !MUTABLE.contains(type)) {
-      return value;
+    if (type.isInstance(value)) {
+      return Values.own(value);
     }
     Object converted;
     try {

@@ -27,6 +27,12 @@ final class Fingerprint {
   private static long of(@Nullable Object value) {
     if (value instanceof byte[] raw) {
       return Arrays.hashCode(raw);
+    } else if (value instanceof List<?> list) {
+      long h = list.size();
+      for (Object element : list) {
+        h = mixed(h ^ of(element));
+      }
+      return h;
     } else if (value instanceof String text) {
       return ofText(text);
     } else if (value instanceof Number number && !(value instanceof BigDecimal)) {

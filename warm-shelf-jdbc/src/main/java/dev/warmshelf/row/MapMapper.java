@@ -1,5 +1,6 @@
 package dev.warmshelf.row;
 
+import dev.warmshelf.shelf.MappingException;
 import java.util.Collections;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
@@ -19,7 +20,7 @@ final class MapMapper implements Mapper<Map<String, @Nullable Object>> {
     return row -> {
       Map<String, @Nullable Object> map = new LinkedHashMap<>();
       for (int i = 0; i < row.length; i++) {
-        map.put(columns.get(i), row[i] instanceof byte[] bytes ? bytes.clone() : row[i]);
+        map.put(columns.get(i), Values.own(row[i]));
       }
       return Collections.unmodifiableMap(map);
     };

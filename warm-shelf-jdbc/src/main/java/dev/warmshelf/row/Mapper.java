@@ -1,5 +1,6 @@
 package dev.warmshelf.row;
 
+import dev.warmshelf.shelf.MappingException;
 import java.util.List;
 import java.util.Map;
 import java.util.function.Function;

@@ -1,5 +1,6 @@
 package dev.warmshelf.row;
 
+import dev.warmshelf.shelf.MappingException;
 import java.lang.invoke.MethodHandle;
 import java.lang.invoke.MethodHandles;
 import java.lang.reflect.Constructor;
@@ -19,7 +20,7 @@ final class RecordMapper<T> implements Mapper<T> {
   private final Class<T> type;
   private final RecordComponent[] components;
   private final MethodHandle constructor;
-  private final boolean immutable;
+  private final boolean mayHoldBytes;
 
   RecordMapper(Class<T> type) {
     this.type = type;
@@ -28,8 +29,8 @@ final class RecordMapper<T> implements Mapper<T> {
       Conversion.requireKnown(
           component.getType(), type.getSimpleName() + "." + component.getName());
     }
-    this.immutable =
-        Arrays.stream(components).map(RecordComponent::getType).allMatch(Conversion::isImmutable);
+    this.mayHoldBytes =
+        Arrays.stream(components).map(RecordComponent::getType).anyMatch(Conversion::mayHoldBytes);
     this.constructor = constructorOf(type, components);
   }
 
@@ -82,7 +83,7 @@ final class RecordMapper<T> implements Mapper<T> {
 
   @Override
   public boolean makesImmutable(boolean bytes) {
-    return immutable;
+    return !(bytes && mayHoldBytes);
   }
 
   private int columnOf(String component, List<String> columns) {

@@ -1,5 +1,6 @@
 package dev.warmshelf.row;
 
+import dev.warmshelf.shelf.MappingException;
 import java.util.List;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
@@ -39,6 +40,6 @@ final class ScalarMapper<T> implements Mapper<T> {
 
   @Override
   public boolean makesImmutable(boolean bytes) {
-    return Conversion.isImmutable(type);
+    return !(bytes && Conversion.mayHoldBytes(type));
   }
 }

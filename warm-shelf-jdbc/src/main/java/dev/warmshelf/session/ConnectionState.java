@@ -58,6 +58,16 @@ public final class ConnectionState {
     }
   }
 
+  /** The server says that the transaction has written, whatever the statements looked like. */
+  public void hasWritten() {
+    mayHaveWritten = true;
+  }
+
+  /** The session has been seen to be unlike others. */
+  public void isAltered() {
+    altered = true;
+  }
+
   /** The connection was handed to somebody whose statements are not reported. */
   public void isHandedOut() {
     sends(StatementKind.UNKNOWN);

@@ -14,12 +14,14 @@ CREATE TABLE IF NOT EXISTS warm_shelf.journal (
 );
 
 -- Names this installation, and tells through which transaction rows have been trimmed. A reader that
--- finds another name, or whose place is older than the trimming, has lost its place.
+-- finds another name, or whose place is older than the trimming, has lost its place. All transactions
+-- from "awake_since" on know that somebody follows.
 CREATE TABLE IF NOT EXISTS warm_shelf.installation (
   name             uuid NOT NULL,
   trimmed_through  xid8 NOT NULL DEFAULT '0',
-  version          int NOT NULL DEFAULT 2,
-  retention        interval NOT NULL DEFAULT '1 hour'
+  version          int NOT NULL DEFAULT 3,
+  retention        interval NOT NULL DEFAULT '1 hour',
+  awake_since      xid8 NOT NULL DEFAULT '0'
 );
 
 -- What an older installation lacks. Nothing is locked where nothing is missing: readers follow, and
@@ -39,11 +41,46 @@ BEGIN
       ADD COLUMN version int NOT NULL DEFAULT 1,
       ADD COLUMN retention interval NOT NULL DEFAULT '1 hour';
   END IF;
+  IF NOT EXISTS (SELECT FROM pg_attribute
+                 WHERE attrelid = 'warm_shelf.installation'::regclass
+                   AND attname = 'awake_since') THEN
+    ALTER TABLE warm_shelf.installation ADD COLUMN awake_since xid8 NOT NULL DEFAULT '0';
+  END IF;
 END
 $older$;
 
 INSERT INTO warm_shelf.installation (name) SELECT gen_random_uuid()
 WHERE NOT EXISTS (SELECT FROM warm_shelf.installation);
+
+-- The second until which somebody follows. When it has passed, nothing is noted any more, so that the
+-- journal does not grow for ever when nobody reads it. A sequence, since all see its value at once,
+-- whatever their snapshots.
+CREATE SEQUENCE IF NOT EXISTS warm_shelf.read_until;
+
+-- Whoever follows says so: at first, and then in time before "until". Whoever comes when nobody has
+-- been there must wait for the transactions that may not have noted what they did: those below
+-- "awake_since". To be called in a transaction of its own.
+CREATE OR REPLACE FUNCTION warm_shelf.reader_is_here(OUT until bigint, OUT seconds bigint)
+LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
+DECLARE
+  before bigint;
+  moment bigint;
+BEGIN
+  IF current_setting('transaction_isolation') <> 'read committed' THEN
+    RAISE EXCEPTION 'to be called in a transaction at READ COMMITTED';
+  END IF;
+  PERFORM pg_advisory_xact_lock(7214306551892114008);
+  before := coalesce(pg_sequence_last_value('warm_shelf.read_until'), 0);
+  moment := floor(extract(epoch FROM clock_timestamp()));
+  SELECT extract(epoch FROM retention) INTO seconds FROM warm_shelf.installation;
+  until := greatest(before, moment + seconds);
+  PERFORM setval('warm_shelf.read_until', until);
+  IF before <= moment THEN -- after setval: who begins from here on knows
+    UPDATE warm_shelf.installation SET awake_since = pg_snapshot_xmax(pg_current_snapshot());
+  END IF;
+END
+$function$;
+REVOKE ALL ON FUNCTION warm_shelf.reader_is_here() FROM PUBLIC;
 
 -- Now and then: the transactions below "passed" had ended at this moment.
 CREATE TABLE IF NOT EXISTS warm_shelf.mark (
@@ -51,9 +88,8 @@ CREATE TABLE IF NOT EXISTS warm_shelf.mark (
   at      timestamptz NOT NULL DEFAULT clock_timestamp()
 );
 
--- Forgets rows whose transactions had ended before the retention began. Readers call it, and, lest
--- the journal grow for ever when nobody reads, every thousandth writer. It never waits for anybody,
--- and keeps out of transactions in which its update could fail.
+-- Forgets rows whose transactions had ended before the retention began. Readers call it; writers
+-- never do. It never waits for anybody, and keeps out of transactions in which its update could fail.
 DROP FUNCTION IF EXISTS warm_shelf.trim_journal(interval);
 CREATE OR REPLACE FUNCTION warm_shelf.trim_journal() RETURNS bigint
 LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
@@ -88,19 +124,51 @@ $function$;
 REVOKE ALL ON FUNCTION warm_shelf.trim_journal() FROM PUBLIC;
 
 -- Changes of the schema count too: a view may come to stand for other tables, a function for another
--- result. Only a superuser may have this watched; without it, tell WarmShelf.schemaChanged().
+-- result. Only a superuser may have this watched; without it, tell WarmShelf.schemaChanged(). Left out
+-- is what changes no answer, and what happens to temporary objects, with all that belongs to them.
 CREATE OR REPLACE FUNCTION warm_shelf.note_schema_change() RETURNS event_trigger
 LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
+DECLARE
+  matters boolean;
 BEGIN
+  IF coalesce(pg_sequence_last_value('warm_shelf.read_until'::regclass), 0)
+     < extract(epoch FROM clock_timestamp()) THEN
+    RETURN; -- nobody has followed for so long that whoever comes begins anew
+  END IF;
   IF TG_EVENT = 'sql_drop' THEN
-    IF EXISTS (SELECT FROM pg_event_trigger_dropped_objects()
-               WHERE NOT is_temporary AND object_type NOT IN ('index', 'sequence')) THEN
-      INSERT INTO warm_shelf.journal (lane, kind) VALUES ('*', TG_TAG);
-    END IF;
-  ELSIF EXISTS (SELECT FROM pg_event_trigger_ddl_commands()
-                WHERE schema_name IS DISTINCT FROM 'pg_temp'
-                  AND command_tag NOT IN ('CREATE INDEX', 'COMMENT', 'REFRESH MATERIALIZED VIEW',
-                                          'CREATE SEQUENCE', 'ALTER SEQUENCE')) THEN
+    -- With a temporary table go its defaults and constraints, which do not say that they were
+    -- temporary: only what has a meaning of its own counts.
+    matters := EXISTS (
+      SELECT FROM pg_event_trigger_dropped_objects()
+      WHERE NOT is_temporary AND address_names[1] IS DISTINCT FROM 'pg_temp'
+        AND object_type NOT IN ('default value', 'domain constraint', 'index', 'sequence',
+                                'statistics object', 'table constraint', 'toast table',
+                                'default acl', 'publication', 'publication relation',
+                                'publication namespace', 'subscription', 'event trigger',
+                                'server', 'user mapping', 'foreign-data wrapper'));
+  ELSE
+    matters := EXISTS (
+      SELECT FROM pg_event_trigger_ddl_commands() d
+      WHERE d.schema_name IS DISTINCT FROM 'pg_temp'
+        AND d.command_tag NOT IN (
+          'ALTER DEFAULT PRIVILEGES', 'ALTER INDEX', 'ALTER PUBLICATION', 'ALTER SEQUENCE',
+          'ALTER STATISTICS', 'ALTER SUBSCRIPTION', 'COMMENT', 'CREATE INDEX',
+          'CREATE PUBLICATION', 'CREATE SEQUENCE', 'CREATE STATISTICS', 'CREATE SUBSCRIPTION',
+          'REFRESH MATERIALIZED VIEW', 'REINDEX', 'SECURITY LABEL')
+        AND NOT EXISTS (
+          SELECT FROM pg_class c
+          WHERE c.relpersistence = 't'
+            AND c.oid = CASE d.classid
+                          WHEN 'pg_trigger'::regclass
+                            THEN (SELECT g.tgrelid FROM pg_trigger g WHERE g.oid = d.objid)
+                          WHEN 'pg_rewrite'::regclass
+                            THEN (SELECT r.ev_class FROM pg_rewrite r WHERE r.oid = d.objid)
+                          WHEN 'pg_policy'::regclass
+                            THEN (SELECT p.polrelid FROM pg_policy p WHERE p.oid = d.objid)
+                          WHEN 'pg_class'::regclass THEN d.objid
+                        END));
+  END IF;
+  IF matters THEN
     INSERT INTO warm_shelf.journal (lane, kind) VALUES ('*', TG_TAG);
   END IF;
 END

@@ -320,7 +320,7 @@ class JournalFeedTest {
         .contains(Lane.ofTable("public", "booking"));
     assertThat(journal.script(List.of("booking")))
         .contains("ON \"public\".\"booking_2026_05\"")
-        .contains("'public.booking'");
+        .contains("'\"public\".\"booking\"'");
     database.run("DROP TRIGGER warm_shelf_delete ON booking_2026_05");
     assertThat(journal.covered()).doesNotContain(Lane.ofTable("public", "booking"));
     journal.remove();

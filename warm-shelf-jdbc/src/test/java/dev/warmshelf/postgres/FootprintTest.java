@@ -6,6 +6,7 @@ import dev.warmshelf.TestDatabase;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.sql.Analyst;
+import dev.warmshelf.sql.Catalogue;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
 import java.io.InputStream;
@@ -40,7 +41,7 @@ class FootprintTest {
 
   private Connection connection;
   private Analyst analyst;
-  private PostgresCatalogue catalogue;
+  private Catalogue catalogue;
 
   @BeforeAll
   void open() throws Exception {
@@ -49,7 +50,7 @@ class FootprintTest {
     try (Statement statement = connection.createStatement()) {
       statement.execute(resource("nasty-schema.sql"));
     }
-    catalogue = new PostgresCatalogue(database.dataSource());
+    catalogue = new PostgresCatalogue().over(connection);
     analyst = new Analyst(catalogue);
   }
 

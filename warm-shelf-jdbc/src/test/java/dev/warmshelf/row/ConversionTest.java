@@ -3,6 +3,7 @@ package dev.warmshelf.row;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import dev.warmshelf.shelf.MappingException;
 import dev.warmshelf.shelf.Origin;
 import java.math.BigDecimal;
 import java.math.BigInteger;
@@ -57,7 +58,9 @@ class ConversionTest {
     byte[] given = (byte[]) convert(kept, byte[].class);
     given[0] = 9;
     assertThat(kept).containsExactly(1, 2);
-    assertThat(Conversion.isImmutable(byte[].class)).isFalse();
+    assertThat(Mapper.to(byte[].class).makesImmutable(true)).isFalse();
+    assertThat(Mapper.to(List.class).makesImmutable(true)).isFalse();
+    assertThat(Mapper.to(List.class).makesImmutable(false)).isTrue();
     assertThat(Mapper.to(Pair.class).makesImmutable(false)).isTrue();
   }
 

@@ -28,9 +28,9 @@ public final class SchemaText implements Catalogue {
           "materialized",
           "foreign");
 
-  private final Map<String, Relation> relations = new HashMap<>();
-  private final Map<String, String> parents = new HashMap<>();
-  private final Map<String, Volatility> functions = new HashMap<>();
+  private final Map<Lane, Relation> relations = new HashMap<>();
+  private final Map<Lane, Lane> parents = new HashMap<>();
+  private final Map<Lane, Volatility> functions = new HashMap<>();
 
   private SchemaText() {}
 
@@ -50,14 +50,14 @@ public final class SchemaText implements Catalogue {
 
   @Override
   public Relation relation(@Nullable String schema, String name) {
-    String known = (schema == null ? "public" : schema) + "." + name;
+    Lane known = Lane.ofTable(schema == null ? "public" : schema, name);
     Relation relation = relations.get(known);
     if (relation instanceof Relation.Table) {
-      String root = known;
+      Lane root = known;
       for (int steps = parents.size(); steps > 0 && parents.containsKey(root); steps--) {
         root = parents.getOrDefault(root, root);
       }
-      return new Relation.Table(Lane.named(root));
+      return new Relation.Table(root);
     }
     return relation == null ? new Relation.Missing() : relation;
   }
@@ -65,7 +65,7 @@ public final class SchemaText implements Catalogue {
   @Override
   public Volatility function(@Nullable String schema, String name) {
     return functions.getOrDefault(
-        (schema == null ? "public" : schema) + "." + name,
+        Lane.ofTable(schema == null ? "public" : schema, name),
         schema == null || schema.equals("pg_catalog") ? Volatility.UNKNOWN : Volatility.MISSING);
   }
 
@@ -97,7 +97,7 @@ public final class SchemaText implements Catalogue {
               ? new Relation.Unfollowable("a temporary table")
               : foreign
                   ? new Relation.Unfollowable("a foreign table")
-                  : new Relation.Table(Lane.named(named.full())));
+                  : new Relation.Table(named.full()));
       readParent(tokens, named);
     } else if (what.equals("view")) {
       relations.put(
@@ -150,7 +150,7 @@ public final class SchemaText implements Catalogue {
    * @param full schema and name
    * @param end the token after the name
    */
-  private record Named(String full, int end) {}
+  private record Named(Lane full, int end) {}
 
   private static @Nullable Named nameAfter(List<Token> tokens, int from) {
     int at = from;
@@ -163,8 +163,8 @@ public final class SchemaText implements Catalogue {
     }
     String first = tokens.get(at).name();
     if (at + 2 < tokens.size() && tokens.get(at + 1).is(".")) {
-      return new Named(first + "." + tokens.get(at + 2).name(), at + 3);
+      return new Named(Lane.ofTable(first, tokens.get(at + 2).name()), at + 3);
     }
-    return new Named("public." + first, at + 1);
+    return new Named(Lane.ofTable("public", first), at + 1);
   }
 }

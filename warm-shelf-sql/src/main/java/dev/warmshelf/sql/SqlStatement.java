@@ -61,6 +61,10 @@ public final class SqlStatement {
           "where",
           "with");
 
+  /** Words after which a condition begins. */
+  private static final Set<String> OPENS =
+      Set.of("and", "or", "not", "where", "on", "when", "having", "select", "then", "else");
+
   private final String text;
   private final List<Token> tokens;
   private final List<String> parameters;
@@ -145,17 +149,42 @@ public final class SqlStatement {
     return parameters;
   }
 
-  /** The text with every parameter as a question mark, which is what a driver is given. */
+  /**
+   * The text with every parameter as a question mark, which is what a driver is given. One that
+   * only asks whether it {@code IS NULL} is given a type, since nothing else there tells the server
+   * any.
+   */
   public String driverText() {
     StringBuilder out = new StringBuilder(text.length());
     int from = 0;
-    for (Token token : tokens) {
+    for (int i = 0; i < tokens.size(); i++) {
+      Token token = tokens.get(i);
       if (token.kind() == Kind.PARAMETER) {
-        out.append(text, from, token.position()).append('?');
+        out.append(text, from, token.position()).append(isComparedWithNull(i) ? "?::text" : "?");
         from = token.end();
       }
     }
     return out.append(text, from, text.length()).toString();
+  }
+
+  /** Whether the parameter alone is followed by {@code IS NULL} or {@code IS NOT NULL}. */
+  private boolean isComparedWithNull(int index) {
+    Token before = Lexer.at(tokens, index - 1);
+    Token is = Lexer.at(tokens, index + 1);
+    Token last = Lexer.at(tokens, index + 2);
+    if (last != null && last.is("not")) {
+      last = Lexer.at(tokens, index + 3);
+    }
+    return (before == null || before.is("(") || before.is(",") || OPENS.contains(before.text()))
+        && is != null
+        && is.is("is")
+        && last != null
+        && last.is("null");
+  }
+
+  /** About how many bytes the statement takes in memory: its tokens outweigh its text. */
+  public long bytes() {
+    return 200 + 2L * (text.length() + normalForm.length()) + 100L * tokens.size();
   }
 
   /** For each question mark of {@link #driverText()}, the index of its parameter. */

@@ -1,10 +1,15 @@
 package dev.warmshelf.sql;
 
+import java.util.Collection;
+import java.util.HashSet;
+import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.atomic.AtomicLong;
 
 /**
- * Texts that have been read before, so that reading one again costs a lookup. Bounded: a program
- * that glues values into its SQL makes a new text each time, and must not fill the heap.
+ * Texts that have been read before, so that reading one again costs a lookup; and which of them are
+ * queries. Bounded in bytes: a program that glues values into its SQL makes a new text each time,
+ * and must not fill the heap.
  *
  * <p>Two generations. A text is remembered in the young one; when that is full it becomes the old
  * one and the old one is forgotten. A text found in the old one is young again, so what is in use
@@ -13,21 +18,28 @@ import java.util.concurrent.ConcurrentHashMap;
  * <p>Thread-safe. A lookup takes no lock.
  */
 public final class StatementMemory {
-  private static final int LONGEST_REMEMBERED = 20_000;
+  /** Eight mebibytes, about. */
+  private static final long STANDARD_BYTES = 8L << 20;
 
-  private final int generation;
-  private volatile ConcurrentHashMap<String, SqlStatement> young = new ConcurrentHashMap<>();
-  private volatile ConcurrentHashMap<String, SqlStatement> old = new ConcurrentHashMap<>();
+  private final long generationBytes;
+  private volatile Generation young = new Generation();
+  private volatile Generation old = new Generation();
+
+  private static final class Generation {
+    private final ConcurrentHashMap<String, SqlStatement> statements = new ConcurrentHashMap<>();
+    private final ConcurrentHashMap<SqlStatement, Boolean> queries = new ConcurrentHashMap<>();
+    private final AtomicLong bytes = new AtomicLong();
+  }
+
+  public StatementMemory() {
+    this(STANDARD_BYTES);
+  }
 
   /**
-   * @param most how many texts to remember, at least 2
+   * @param mostBytes about how much memory to use at most
    */
-  public StatementMemory(int most) {
-    if (most < 2) {
-      throw new IllegalArgumentException(
-          "At least 2 texts must be remembered, but were told " + most + ".");
-    }
-    this.generation = most / 2;
+  public StatementMemory(long mostBytes) {
+    this.generationBytes = mostBytes / 2;
   }
 
   /**
@@ -36,28 +48,49 @@ public final class StatementMemory {
    * @throws SqlTextException as {@link SqlStatement#of} does; nothing is remembered then
    */
   public SqlStatement of(String text) {
-    SqlStatement known = young.get(text);
+    Generation now = young;
+    SqlStatement known = now.statements.get(text);
     if (known != null) {
       return known;
     }
-    known = old.get(text);
+    known = old.statements.get(text);
     SqlStatement statement = known == null ? SqlStatement.of(text) : known;
-    if (text.length() <= LONGEST_REMEMBERED) {
-      remember(text, statement);
+    if (statement.bytes() <= generationBytes / 4) {
+      remember(statement);
     }
     return statement;
   }
 
-  /** How many texts are remembered. */
-  public int size() {
-    return young.size() + old.size();
+  /** Notes that a statement is a query of the program's; forgotten when its text is. */
+  public void isQuery(SqlStatement statement) {
+    Generation now = young;
+    if (now.statements.get(statement.text()) == statement) {
+      now.queries.put(statement, true);
+    }
   }
 
-  private synchronized void remember(String text, SqlStatement statement) {
-    if (young.size() >= generation) {
+  /** The queries that are remembered. */
+  public Collection<SqlStatement> queries() {
+    Set<SqlStatement> all = new HashSet<>(old.queries.keySet());
+    all.addAll(young.queries.keySet());
+    return all;
+  }
+
+  /** How many texts are remembered. */
+  public int size() {
+    return young.statements.size() + old.statements.size();
+  }
+
+  private synchronized void remember(SqlStatement statement) {
+    if (young.bytes.get() >= generationBytes) {
       old = young;
-      young = new ConcurrentHashMap<>();
+      young = new Generation();
     }
-    young.put(text, statement);
+    if (young.statements.put(statement.text(), statement) == null) {
+      young.bytes.addAndGet(statement.bytes());
+    }
+    if (old.queries.containsKey(statement)) {
+      young.queries.put(statement, true);
+    }
   }
 }

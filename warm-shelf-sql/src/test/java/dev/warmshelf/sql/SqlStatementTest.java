@@ -138,13 +138,18 @@ class SqlStatementTest {
 
   @Test
   void textsAreRememberedUpToABound() {
-    StatementMemory memory = new StatementMemory(100);
+    StatementMemory memory = new StatementMemory(100_000);
     SqlStatement first = memory.of("select 1");
+    memory.isQuery(first);
     for (int i = 0; i < 10_000; i++) {
-      memory.of("select " + i + " from t");
+      SqlStatement other = memory.of("select " + i + " from t");
+      memory.isQuery(other);
       assertThat(memory.of("select 1")).isSameAs(first);
     }
-    assertThat(memory.size()).isLessThanOrEqualTo(100);
+    assertThat(memory.size() * first.bytes()).isLessThanOrEqualTo(100_000);
+    assertThat(memory.queries()).contains(first).hasSizeLessThanOrEqualTo(memory.size());
+    String wide = "select a from t where b in (" + "1, ".repeat(1_000) + "2)";
+    assertThat(memory.of(wide)).as("too long to remember").isNotSameAs(memory.of(wide));
   }
 
   @Test

@@ -1,0 +1,126 @@
+package dev.warmshelf;
+
+import dev.warmshelf.postgres.Session;
+import dev.warmshelf.session.Borrowed;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.util.Objects;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.function.Supplier;
+import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * The sessions that a data source hands out, as far as they have been seen.
+ *
+ * <p><b>The rule.</b> An answer is shared only between equal sessions. Each load tells what session
+ * it was read in; one that is not like those before is not shared. Once a kind of session has been
+ * seen to differ within itself, nobody can tell what the next connection would have answered: then
+ * only questions whose session is known are answered from a shelf.
+ *
+ * <p>Which kind a question belongs to the engineer may say, by a name for what differs, such as a
+ * tenant or a role: within one name sessions must be equal.
+ *
+ * <p>Thread-safe.
+ */
+final class Sessions {
+  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+
+  private final DataSource dataSource;
+  private final @Nullable Supplier<String> naming;
+  private final ConcurrentHashMap<String, Kind> kinds = new ConcurrentHashMap<>();
+  private final Kind first;
+
+  /** Sessions that are called by one name. */
+  static final class Kind {
+    private final String name;
+    private final String ambient;
+    private volatile boolean unequal;
+
+    private Kind(String name, String ambient) {
+      this.name = name;
+      this.ambient = ambient;
+    }
+
+    String name() {
+      return name;
+    }
+
+    /** What the first of them was like. */
+    String ambient() {
+      return ambient;
+    }
+
+    /** Whether one has been seen that was not like the first. */
+    boolean isUnequal() {
+      return unequal;
+    }
+  }
+
+  /**
+   * @param first what the first session was like, when nothing had been named yet
+   * @param naming what a question's session is called; null if all are alike
+   */
+  Sessions(DataSource dataSource, Session first, @Nullable Supplier<String> naming) {
+    this.dataSource = dataSource;
+    this.first = new Kind("", first.ambient());
+    this.naming = naming;
+  }
+
+  /** Whether questions say what their session is called. */
+  boolean areNamed() {
+    return naming != null;
+  }
+
+  /** The kind of which the data source's sessions are when nobody names them. */
+  Kind first() {
+    return first;
+  }
+
+  /**
+   * The kind of session that a question asked now belongs to.
+   *
+   * @param held a connection that the caller holds, to ask if nothing is known of the kind yet
+   */
+  Kind current(@Nullable Connection held) throws SQLException {
+    if (naming == null) {
+      return first;
+    }
+    String name = Objects.requireNonNull(naming.get(), "the name of the session");
+    Kind known = kinds.get(name);
+    if (known != null) {
+      return known;
+    }
+    String ambient;
+    if (held != null) {
+      ambient = Session.of(held).ambient();
+    } else {
+      try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
+        ambient = Session.of(borrowed.connection()).ambient();
+      }
+    }
+    Kind made = new Kind(name, ambient);
+    Kind other = kinds.putIfAbsent(name, made);
+    return other == null ? made : other;
+  }
+
+  /** Whether a session that was seen is like the others of its kind; notes it if not. */
+  boolean isLike(Kind kind, Session seen) {
+    if (seen.ambient().equals(kind.ambient())) {
+      return true;
+    }
+    if (!kind.unequal) {
+      kind.unequal = true;
+      LOG.warn(
+          "The data source hands out sessions that are not alike{}: {}. From now on questions are"
+              + " answered by the database, unless they are asked within a transaction or on a"
+              + " connection whose session is known. Make the sessions alike, or say with"
+              + " sessionsNamed(...) which is which.",
+          kind.name().isEmpty() ? "" : " under the name '" + kind.name() + "'",
+          Session.difference(kind.ambient(), seen.ambient()));
+    }
+    return false;
+  }
+}

@@ -1,0 +1,191 @@
+package dev.warmshelf.journal;
+
+import dev.warmshelf.feed.Batch;
+import dev.warmshelf.feed.Poll;
+import dev.warmshelf.fresh.TimeSource;
+import java.sql.PreparedStatement;
+import java.sql.SQLException;
+import java.time.Duration;
+import java.util.HashSet;
+import java.util.Set;
+import java.util.concurrent.Semaphore;
+import java.util.concurrent.TimeUnit;
+import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * What the journal's feed asks its database: the journal, and beside that, now and then, whether
+ * the triggers are still what they were.
+ *
+ * <p>A look that finds changes is delivered before the triggers are looked at, which may take a
+ * while where there are thousands. What they missed before the look had then been missed for good,
+ * so once they are seen to have changed, everything is out. As long as they cannot be looked at
+ * nobody knows; after {@link #OVERDUE} no look is taken before they have been.
+ */
+final class JournalPoll implements Poll {
+  private static final Logger LOG = LoggerFactory.getLogger(JournalPoll.class);
+  private static final Duration TRIM_INTERVAL = Duration.ofMinutes(1);
+  private static final Duration COVERAGE_INTERVAL = Duration.ofMillis(500);
+  private static final Duration OVERDUE = Duration.ofSeconds(2);
+
+  /** The triggers are looked at for one part in so many of the time at most. */
+  private static final int COVERAGE_SHARE = 50;
+
+  private static final String TRIM = "SELECT warm_shelf.trim_journal()";
+
+  private final JournalReader reader;
+  private final TimeSource time;
+  private final boolean listens;
+  private final Semaphore hurry = new Semaphore(0);
+  private final Set<String> troublesTold = new HashSet<>();
+  private volatile @Nullable Wakener wakener;
+  private volatile Coverage coverage;
+
+  /** Below: the polling thread's own. */
+  private String print;
+
+  private long coverageAskedNanos;
+  private long coverageTookNanos;
+  private long trimmedNanos;
+
+  /** Why everything is out, from when that was found until it has been delivered. */
+  private @Nullable String untold;
+
+  /**
+   * @param reader connected
+   */
+  JournalPoll(JournalReader reader, TimeSource time, boolean listens) throws SQLException {
+    this.reader = reader;
+    this.time = time;
+    this.listens = listens;
+    this.trimmedNanos = time.nanos();
+    listen();
+    long began = time.nanos();
+    this.print = reader.aside(Coverage::printOf);
+    this.coverage = reader.aside(Coverage::ask);
+    askedAt(began);
+  }
+
+  Coverage coverage() {
+    return coverage;
+  }
+
+  @Override
+  public Batch look() throws SQLException {
+    if (!reader.isConnected()) {
+      reader.connect();
+      listen();
+    }
+    if (time.nanos() - coverageAskedNanos > intervalNanos() + OVERDUE.toNanos()) {
+      askCoverage();
+    }
+    Batch batch = reader.look();
+    if (batch.upheaval() != null) {
+      askCoverage(); // with the schema the triggers may have changed
+    }
+    return untold == null ? batch : batch.withUpheaval(untold);
+  }
+
+  @Override
+  public void taken() {
+    reader.taken();
+    untold = null;
+  }
+
+  @Override
+  public boolean beside() throws SQLException {
+    long now = time.nanos();
+    if (now - coverageAskedNanos >= intervalNanos()) {
+      askCoverage();
+    }
+    if (now - trimmedNanos >= TRIM_INTERVAL.toNanos()) {
+      trimmedNanos = now;
+      trim();
+    }
+    return untold != null;
+  }
+
+  @Override
+  public void await(long nanos) throws SQLException, InterruptedException {
+    Wakener listening = wakener;
+    if (listening == null) {
+      if (hurry.tryAcquire(nanos, TimeUnit.NANOSECONDS)) {
+        hurry.drainPermits();
+      }
+    } else if (hurry.drainPermits() == 0) {
+      listening.await(nanos);
+    }
+  }
+
+  @Override
+  public void interrupt() {
+    hurry.release();
+    Wakener listening = wakener;
+    if (listening != null) {
+      listening.interrupt();
+    }
+  }
+
+  @Override
+  public void giveUp() {
+    wakener = null;
+    reader.giveUp();
+  }
+
+  @Override
+  public void close() {
+    reader.close();
+  }
+
+  private void listen() throws SQLException {
+    if (listens) {
+      wakener = Wakener.listen(reader.connection());
+      reader.finallyRun("UNLISTEN warm_shelf");
+    }
+  }
+
+  /** Longer where the look at the triggers takes long. */
+  private long intervalNanos() {
+    return Math.max(COVERAGE_INTERVAL.toNanos(), COVERAGE_SHARE * coverageTookNanos);
+  }
+
+  private void askCoverage() throws SQLException {
+    long began = time.nanos();
+    String now = reader.aside(Coverage::printOf);
+    if (!now.equals(print)) {
+      Coverage found = reader.aside(Coverage::ask);
+      if (!found.equals(coverage)) {
+        untold = "The journal's triggers have changed";
+        coverage = found;
+      }
+      print = now; // from before the coverage was asked: what changes meanwhile is seen next time
+    }
+    askedAt(began);
+  }
+
+  private void askedAt(long began) {
+    coverageAskedNanos = began;
+    coverageTookNanos = time.nanos() - began;
+  }
+
+  /** Whoever reads the journal trims it now and then; a role that may not leaves it to others. */
+  private void trim() throws SQLException {
+    try {
+      reader.aside(
+          connection -> {
+            try (PreparedStatement statement = connection.prepareStatement(TRIM)) {
+              return statement.execute();
+            }
+          });
+    } catch (SQLException e) {
+      if (troublesTold.add(String.valueOf(e.getSQLState()))) {
+        LOG.warn(
+            "The journal could not be trimmed ({}); other readers may. GRANT EXECUTE ON FUNCTION"
+                + " warm_shelf.trim_journal() to this role if it may not. Told once per cause.",
+            e.getMessage());
+      }
+      reader.rollBack();
+    }
+  }
+}

@@ -1,0 +1,67 @@
+package dev.warmshelf.journal;
+
+import java.io.PrintWriter;
+import java.sql.Connection;
+import java.sql.DriverManager;
+import java.sql.SQLException;
+import java.sql.SQLFeatureNotSupportedException;
+import java.util.logging.Logger;
+import javax.sql.DataSource;
+
+/** Connections that come from no pool. Thread-safe. */
+final class OwnConnections implements DataSource {
+  private final String url;
+  private final String user;
+  private final String password;
+
+  OwnConnections(String url, String user, String password) {
+    this.url = url;
+    this.user = user;
+    this.password = password;
+  }
+
+  @Override
+  public Connection getConnection() throws SQLException {
+    return getConnection(user, password);
+  }
+
+  @Override
+  public Connection getConnection(String as, String with) throws SQLException {
+    return DriverManager.getConnection(url, as, with);
+  }
+
+  @Override
+  public PrintWriter getLogWriter() {
+    return DriverManager.getLogWriter();
+  }
+
+  @Override
+  public void setLogWriter(PrintWriter out) throws SQLException {
+    throw new SQLFeatureNotSupportedException("The log is the driver manager's.");
+  }
+
+  @Override
+  public void setLoginTimeout(int seconds) throws SQLException {
+    throw new SQLFeatureNotSupportedException("The login timeout is the URL's to set.");
+  }
+
+  @Override
+  public int getLoginTimeout() {
+    return DriverManager.getLoginTimeout();
+  }
+
+  @Override
+  public Logger getParentLogger() throws SQLFeatureNotSupportedException {
+    throw new SQLFeatureNotSupportedException("There is no such logger.");
+  }
+
+  @Override
+  public <T> T unwrap(Class<T> type) throws SQLException {
+    throw new SQLException("This wraps no " + type.getName() + ".");
+  }
+
+  @Override
+  public boolean isWrapperFor(Class<?> type) {
+    return false;
+  }
+}

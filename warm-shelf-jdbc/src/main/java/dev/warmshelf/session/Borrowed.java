@@ -1,0 +1,131 @@
+package dev.warmshelf.session;
+
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.sql.SQLFeatureNotSupportedException;
+import java.util.ArrayDeque;
+import java.util.Deque;
+import javax.sql.DataSource;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * A connection borrowed from a data source, and given back as it came. What was set on it is set
+ * back, the last first. One that cannot be set back, or that somebody has found spoiled, is ended
+ * instead: a pool must not hand it to anybody else, and no transaction that is still open on it may
+ * be committed by changing auto-commit.
+ *
+ * <p>Not thread-safe, like the connection.
+ */
+public final class Borrowed implements AutoCloseable {
+  private static final Logger LOG = LoggerFactory.getLogger(Borrowed.class);
+
+  private final Connection connection;
+  private final Deque<Undo> undo = new ArrayDeque<>();
+  private boolean spoiled;
+
+  private interface Undo {
+    void run() throws SQLException;
+  }
+
+  private Borrowed(Connection connection) {
+    this.connection = connection;
+  }
+
+  /** Borrows a connection. */
+  public static Borrowed from(DataSource dataSource) throws SQLException {
+    return new Borrowed(dataSource.getConnection());
+  }
+
+  /** The connection, not to be closed. */
+  public Connection connection() {
+    return connection;
+  }
+
+  /** Sets auto-commit until the connection is given back. */
+  public Borrowed autoCommit(boolean to) throws SQLException {
+    boolean was = connection.getAutoCommit();
+    if (was != to) {
+      undo.push(() -> connection.setAutoCommit(was));
+      connection.setAutoCommit(to);
+    }
+    return this;
+  }
+
+  /** Sets the network timeout until the connection is given back, if the driver knows such. */
+  public Borrowed networkTimeout(int millis) throws SQLException {
+    try {
+      int was = connection.getNetworkTimeout();
+      undo.push(() -> connection.setNetworkTimeout(Runnable::run, was));
+      connection.setNetworkTimeout(Runnable::run, millis);
+    } catch (SQLFeatureNotSupportedException e) {
+      LOG.debug("this driver has no network timeouts", e);
+    }
+    return this;
+  }
+
+  /** Sets a setting of the session until the connection is given back. */
+  public Borrowed setting(String name, String value) throws SQLException {
+    String was;
+    try (var ask = connection.prepareStatement("SELECT current_setting(?)")) {
+      ask.setString(1, name);
+      try (var row = ask.executeQuery()) {
+        row.next();
+        was = row.getString(1);
+      }
+    }
+    undo.push(() -> set(name, was));
+    set(name, value);
+    return this;
+  }
+
+  private void set(String name, String value) throws SQLException {
+    try (var set = connection.prepareStatement("SELECT set_config(?, ?, false)")) {
+      set.setString(1, name);
+      set.setString(2, value);
+      set.execute();
+    }
+  }
+
+  /** Runs a statement when the connection is given back, before what was set is set back. */
+  public Borrowed finallyRun(String sql) {
+    undo.push(
+        () -> {
+          try (var statement = connection.createStatement()) {
+            statement.execute(sql);
+          }
+        });
+    return this;
+  }
+
+  /** Nobody knows what state the connection is in: it will be ended, not given back. */
+  public void spoil() {
+    spoiled = true;
+  }
+
+  /** Gives the connection back as it came, or ends it. */
+  @Override
+  public void close() {
+    try (connection) {
+      for (Undo each : undo) {
+        if (!spoiled && !connection.isClosed()) {
+          undo(each);
+        }
+      }
+      if (spoiled) {
+        connection.abort(Runnable::run);
+      }
+    } catch (SQLException e) {
+      LOG.debug("giving a connection back failed", e);
+    }
+  }
+
+  private void undo(Undo each) {
+    try {
+      each.run();
+    } catch (SQLException e) {
+      LOG.debug("a connection could not be given back as it came, and is ended", e);
+      spoiled = true;
+    }
+  }
+}
