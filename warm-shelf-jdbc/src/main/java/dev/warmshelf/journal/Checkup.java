@@ -45,24 +45,36 @@ public record Checkup(
       """
           .formatted(Journal.READ_UNTIL);
 
-  /** Who has held the journal back for longer than a minute: rows that have not ended are kept. */
+  /** A transaction is no trouble as long as it is not open for longer than this. */
+  private static final Duration USUAL = Duration.ofMinutes(1);
+
+  /** Who has held the journal back for so long: rows of what has not ended are kept. */
   private static final String HOLDERS =
       """
       SELECT 'the transaction of process ' || pid || coalesce(nullif(' (' || application_name || ')',
              ' ()'), ''), extract(epoch FROM clock_timestamp() - xact_start)::bigint AS seconds
       FROM pg_stat_activity
       WHERE backend_xid IS NOT NULL AND datname = current_database()
-        AND xact_start < clock_timestamp() - interval '1 minute'
+        AND xact_start < clock_timestamp() - make_interval(secs => ?)
       UNION ALL
       SELECT 'the prepared transaction ' || quote_literal(gid),
              extract(epoch FROM clock_timestamp() - prepared)::bigint
       FROM pg_prepared_xacts
-      WHERE database = current_database() AND prepared < clock_timestamp() - interval '1 minute'
+      WHERE database = current_database()
+        AND prepared < clock_timestamp() - make_interval(secs => ?)
       ORDER BY seconds DESC
       LIMIT 3
       """;
 
   static Checkup of(Connection connection, List<Followed> followed) throws SQLException {
+    return of(connection, followed, USUAL);
+  }
+
+  /**
+   * @param usual how long a transaction may be open without being named
+   */
+  static Checkup of(Connection connection, List<Followed> followed, Duration usual)
+      throws SQLException {
     if (!isThere(connection, "warm_shelf.installation", "name")) {
       return new Checkup(
           false,
@@ -114,7 +126,7 @@ public record Checkup(
       }
       Duration retention = Duration.ofSeconds(row.getLong(2));
       boolean awake = row.getBoolean(7);
-      addHolders(connection, problems);
+      addHolders(connection, usual, problems);
       if (awake && row.getLong(6) > 2 * retention.toSeconds() + 600) {
         problems.add(
             "rows are kept for longer than twice the retention: nobody who may trims them, or a"
@@ -125,16 +137,20 @@ public record Checkup(
     }
   }
 
-  private static void addHolders(Connection connection, List<String> problems) throws SQLException {
-    try (Statement statement = connection.createStatement();
-        ResultSet rows = statement.executeQuery(HOLDERS)) {
-      while (rows.next()) {
-        problems.add(
-            rows.getString(1)
-                + " has written and been open for "
-                + rows.getLong(2)
-                + " s; what it has changed is told when it ends, and the journal cannot be trimmed"
-                + " past it");
+  private static void addHolders(Connection connection, Duration usual, List<String> problems)
+      throws SQLException {
+    try (PreparedStatement statement = connection.prepareStatement(HOLDERS)) {
+      statement.setDouble(1, usual.toMillis() / 1_000.0);
+      statement.setDouble(2, usual.toMillis() / 1_000.0);
+      try (ResultSet rows = statement.executeQuery()) {
+        while (rows.next()) {
+          problems.add(
+              rows.getString(1)
+                  + " has written and been open for "
+                  + rows.getLong(2)
+                  + " s; what it has changed is told when it ends, and the journal cannot be"
+                  + " trimmed past it");
+        }
       }
     }
   }

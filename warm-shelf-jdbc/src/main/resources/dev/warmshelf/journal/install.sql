@@ -65,6 +65,8 @@ LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $func
 DECLARE
   before bigint;
   moment bigint;
+  this bigint;
+  drawn bigint;
 BEGIN
   IF current_setting('transaction_isolation') <> 'read committed' THEN
     RAISE EXCEPTION 'to be called in a transaction at READ COMMITTED';
@@ -75,8 +77,19 @@ BEGIN
   SELECT extract(epoch FROM retention) INTO seconds FROM warm_shelf.installation;
   until := greatest(before, moment + seconds);
   PERFORM setval('warm_shelf.read_until', until);
-  IF before <= moment THEN -- after setval: who begins from here on knows
-    UPDATE warm_shelf.installation SET awake_since = pg_snapshot_xmax(pg_current_snapshot());
+  IF before <= moment THEN
+    -- Which transactions may have begun before? A subtransaction's number is drawn now, after all
+    -- of theirs; this one's own was not, and a snapshot's xmax tells only of those that have ended.
+    BEGIN
+      UPDATE warm_shelf.installation SET awake_since = awake_since;
+      drawn := (SELECT i.xmin::text::bigint FROM warm_shelf.installation i);
+    EXCEPTION WHEN assert_failure THEN -- what makes this block a subtransaction
+      RAISE;
+    END;
+    this := pg_current_xact_id()::text::bigint;
+    drawn := this - this % 4294967296 + drawn
+             + CASE WHEN drawn < this % 4294967296 THEN 4294967296 ELSE 0 END;
+    UPDATE warm_shelf.installation SET awake_since = drawn::text::xid8;
   END IF;
 END
 $function$;
