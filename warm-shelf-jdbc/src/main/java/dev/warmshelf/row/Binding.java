@@ -13,6 +13,7 @@ import java.time.OffsetDateTime;
 import java.time.OffsetTime;
 import java.time.ZoneOffset;
 import java.time.ZonedDateTime;
+import java.util.HexFormat;
 import java.util.List;
 import java.util.Map;
 import java.util.UUID;
@@ -135,6 +136,9 @@ public final class Binding {
       return number.doubleValue();
     } else if (to == BigDecimal.class && value != null && !(value instanceof BigDecimal)) {
       return new BigDecimal(value.toString());
+    }
+    if (value instanceof byte[] bytes) {
+      return "\\x" + HexFormat.of().formatHex(bytes);
     }
     return value != null && value.getClass().getName().startsWith("java.time.")
         ? value.toString() // as ISO 8601 writes it, which the server reads

@@ -21,10 +21,10 @@ public final class Borrowed implements AutoCloseable {
   private static final Logger LOG = LoggerFactory.getLogger(Borrowed.class);
 
   private final Connection connection;
-  private final Deque<Undo> undo = new ArrayDeque<>();
+  private final Deque<Change> undo = new ArrayDeque<>();
   private boolean spoiled;
 
-  private interface Undo {
+  private interface Change {
     void run() throws SQLException;
   }
 
@@ -42,41 +42,66 @@ public final class Borrowed implements AutoCloseable {
     return connection;
   }
 
-  /** Sets auto-commit until the connection is given back. */
+  /**
+   * Sets auto-commit until the connection is given back.
+   *
+   * @throws SQLException if that failed; like all that fails here, it ends the connection
+   */
   public Borrowed autoCommit(boolean to) throws SQLException {
-    boolean was = connection.getAutoCommit();
-    if (was != to) {
-      undo.push(() -> connection.setAutoCommit(was));
-      connection.setAutoCommit(to);
-    }
-    return this;
+    return changing(
+        () -> {
+          boolean was = connection.getAutoCommit();
+          if (was != to) {
+            undo.push(() -> connection.setAutoCommit(was));
+            connection.setAutoCommit(to);
+          }
+        });
   }
 
   /** Sets the network timeout until the connection is given back, if the driver knows such. */
   public Borrowed networkTimeout(int millis) throws SQLException {
-    try {
-      int was = connection.getNetworkTimeout();
-      undo.push(() -> connection.setNetworkTimeout(Runnable::run, was));
-      connection.setNetworkTimeout(Runnable::run, millis);
-    } catch (SQLFeatureNotSupportedException e) {
-      LOG.debug("this driver has no network timeouts", e);
-    }
-    return this;
+    return changing(
+        () -> {
+          try {
+            int was = connection.getNetworkTimeout();
+            undo.push(() -> connection.setNetworkTimeout(Runnable::run, was));
+            connection.setNetworkTimeout(Runnable::run, millis);
+          } catch (SQLFeatureNotSupportedException e) {
+            LOG.debug("this driver has no network timeouts", e);
+          }
+        });
   }
 
   /** Sets a setting of the session until the connection is given back. */
   public Borrowed setting(String name, String value) throws SQLException {
-    String was;
-    try (var ask = connection.prepareStatement("SELECT current_setting(?)")) {
-      ask.setString(1, name);
-      try (var row = ask.executeQuery()) {
-        row.next();
-        was = row.getString(1);
+    return changing(
+        () -> {
+          String was;
+          try (var ask = connection.prepareStatement("SELECT current_setting(?)")) {
+            ask.setString(1, name);
+            try (var row = ask.executeQuery()) {
+              row.next();
+              was = row.getString(1);
+            }
+          }
+          undo.push(() -> set(name, was));
+          set(name, value);
+        });
+  }
+
+  /** A change that fails halfway leaves a connection that nobody can set back, and nobody holds. */
+  private Borrowed changing(Change change) throws SQLException {
+    boolean done = false;
+    try {
+      change.run();
+      done = true;
+      return this;
+    } finally {
+      if (!done) {
+        spoil();
+        close();
       }
     }
-    undo.push(() -> set(name, was));
-    set(name, value);
-    return this;
   }
 
   private void set(String name, String value) throws SQLException {
@@ -107,7 +132,7 @@ public final class Borrowed implements AutoCloseable {
   @Override
   public void close() {
     try (connection) {
-      for (Undo each : undo) {
+      for (Change each : undo) {
         if (!spoiled && !connection.isClosed()) {
           undo(each);
         }
@@ -120,7 +145,7 @@ public final class Borrowed implements AutoCloseable {
     }
   }
 
-  private void undo(Undo each) {
+  private void undo(Change each) {
     try {
       each.run();
     } catch (SQLException e) {

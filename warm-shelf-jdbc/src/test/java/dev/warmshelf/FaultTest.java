@@ -1,0 +1,210 @@
+package dev.warmshelf;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import dev.warmshelf.FaultySource.Fault;
+import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Shelf.WriteThrough;
+import java.sql.Connection;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicInteger;
+import java.util.concurrent.locks.LockSupport;
+import org.junit.jupiter.api.Test;
+
+/**
+ * A fault at every call. A scenario of looks, loads, own writes, answers kept from them, and
+ * changes of the schema is run once for each JDBC call that it makes, which then fails. Afterwards
+ * nothing is stale, nothing hangs, and no connection is lost or altered.
+ *
+ * <p>Each call fails in one way, the next call in the next; {@code -Dfaults.all=true} has each fail
+ * in every way, in a scenario of twice the length.
+ */
+class FaultTest {
+  private static final boolean ALL = Boolean.getBoolean("faults.all");
+  private static final int LANES = 12;
+
+  record Port(int id, String code) {}
+
+  @Test
+  void whateverCallFailsNothingIsStaleAndNothingHangs() throws Exception {
+    int calls;
+    try (Run run = new Run(TestDatabase.create())) {
+      calls = (int) run.with(Long.MAX_VALUE, Fault.LATE);
+    }
+    assertThat(calls).as("calls that the scenario makes").isGreaterThan(150);
+    AtomicInteger next = new AtomicInteger(1);
+    AtomicInteger struck = new AtomicInteger();
+    ExecutorService lanes = Executors.newFixedThreadPool(LANES);
+    List<Future<Void>> all = new ArrayList<>();
+    for (int lane = 0; lane < LANES; lane++) {
+      all.add(
+          lanes.submit(
+              () -> {
+                try (Run run = new Run(TestDatabase.create())) {
+                  for (int n = next.getAndIncrement(); n <= calls; n = next.getAndIncrement()) {
+                    for (Fault fault : ways(n)) {
+                      run.with(n, fault);
+                      struck.addAndGet(run.struck() ? 1 : 0);
+                    }
+                  }
+                }
+                return null;
+              }));
+    }
+    for (Future<Void> lane : all) {
+      lane.get(10, TimeUnit.MINUTES);
+    }
+    lanes.shutdown();
+    System.out.println("faults: " + calls + " calls, " + struck + " faults struck");
+    assertThat(struck.get()).isGreaterThan(calls / 2);
+  }
+
+  private static List<Fault> ways(int call) {
+    Fault[] ways = Fault.values();
+    return ALL ? List.of(ways) : List.of(ways[call % ways.length]);
+  }
+
+  /** One database, for as many runs as there are. */
+  private static final class Run implements AutoCloseable {
+    private final FaultySource faulty;
+    private final Connection direct;
+    private int number;
+
+    Run(TestDatabase database) throws SQLException {
+      this.direct = database.dataSource().getConnection();
+      this.faulty = new FaultySource(database.dataSource());
+    }
+
+    @Override
+    public void close() throws SQLException {
+      faulty.close();
+      direct.close();
+    }
+
+    private void run(String sql) throws SQLException {
+      try (Statement statement = direct.createStatement()) {
+        statement.execute(sql);
+      }
+    }
+
+    boolean struck() {
+      return faulty.hasFailed();
+    }
+
+    /** Returns how many calls the scenario made. */
+    long with(long failingCall, Fault fault) throws Exception {
+      number++;
+      faulty.failAt(Long.MAX_VALUE, fault);
+      JournalFeed feed =
+          JournalFeed.on(faulty.dataSource()).polling(Duration.ofMinutes(10)); // when hurried only
+      long calls;
+      try (WarmShelf warm =
+          WarmShelf.over(faulty.dataSource())
+              .following(feed)
+              .shelf(WarmShelf.MAIN_SHELF, policy -> policy.tolerating(Duration.ofHours(9)))
+              .open()) {
+        faulty.failAt(failingCall, fault);
+        scenario(warm);
+        calls = faulty.calls();
+        boolean struck = faulty.hasFailed();
+        if (!struck) {
+          faulty.failAt(Long.MAX_VALUE, fault);
+        }
+        String what = fault + " at call " + failingCall + " of run " + number;
+        untilDelivered(feed, warm, what);
+        for (ShelvedQuery<Port> query : queries(warm)) {
+          for (int id = 1; id <= 2; id++) {
+            Reading<List<Port>> reading = query.with("id", id).list();
+            assertThat(reading.value()).as(what).isEqualTo(directly(id));
+          }
+        }
+        assertThat(faulty.open()).as("%s: connections not given back", what).hasSize(1);
+      }
+      assertThat(faulty.open()).as("the feed's connection was not given back").isEmpty();
+      return calls;
+    }
+
+    private static List<ShelvedQuery<Port>> queries(WarmShelf warm) {
+      return List.of(
+          warm.query("SELECT id, code FROM port WHERE id = :id").as(Port.class),
+          warm.query("SELECT id, code FROM quay WHERE id = :id").as(Port.class));
+    }
+
+    private void scenario(WarmShelf warm) throws SQLException {
+      run("CREATE OR REPLACE VIEW quay AS SELECT id, code FROM port");
+      ShelvedQuery<Port> port = queries(warm).get(0);
+      attempt(() -> warm.write("UPDATE notice SET version = version WHERE id = 1").run());
+      for (int round = 0; round < (ALL ? 2 : 1); round++) {
+        String mark = number + "." + round;
+        for (ShelvedQuery<Port> query : queries(warm)) {
+          attempt(() -> query.with("id", 1).list());
+          attempt(() -> query.with("id", 2).list());
+        }
+        run("UPDATE port SET code = 'p" + mark + "' WHERE id = 2");
+        attempt(
+            () ->
+                warm.write("UPDATE port SET code = :code WHERE id = 1 RETURNING id, code")
+                    .with("code", "w" + mark)
+                    .keep(port.with("id", 1), WriteThrough.ANYWAY)
+                    .run());
+        attempt(
+            () ->
+                warm.inTransaction(
+                    tx -> {
+                      port.with("id", 2).within(tx).list();
+                      tx.write("UPDATE port SET code = :code WHERE id = 2")
+                          .with("code", "t" + mark)
+                          .run();
+                      return port.with("id", 2).within(tx).list();
+                    }));
+        run("CREATE OR REPLACE VIEW quay AS SELECT id, code FROM port WHERE id <> " + (round + 9));
+      }
+    }
+
+    private interface Step {
+      Object take() throws Exception;
+    }
+
+    /** A step may fail, with what the fault threw; a program would go on. */
+    private static void attempt(Step step) {
+      try {
+        step.take();
+      } catch (Exception e) {
+        assertThat(e).isInstanceOf(SQLException.class);
+      } catch (OutOfMemoryError e) {
+        assertThat(e).hasMessage("a test's");
+      }
+    }
+
+    private void untilDelivered(JournalFeed feed, WarmShelf warm, String what) throws Exception {
+      java.time.Instant now = java.time.Instant.now();
+      Waiting.until(
+          what + ": the feed is live and has delivered",
+          () -> {
+            feed.hurry();
+            LockSupport.parkNanos(1_000_000); // the others need the processors, too
+            return warm.feedMeters().orElseThrow().state() == FeedMeters.State.LIVE
+                && warm.freshAsOf().orElseThrow().isAfter(now);
+          });
+    }
+
+    private List<Port> directly(int id) throws SQLException {
+      try (Statement statement = direct.createStatement();
+          ResultSet row = statement.executeQuery("SELECT code FROM port WHERE id = " + id)) {
+        row.next();
+        return List.of(new Port(id, row.getString(1)));
+      }
+    }
+  }
+}
