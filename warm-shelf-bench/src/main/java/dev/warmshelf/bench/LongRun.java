@@ -62,6 +62,7 @@ public final class LongRun {
   private final LocalPostgres server;
   private final TroubledLine line;
   private final HikariDataSource pool;
+  private final ErrorSource errors;
   private final CommitLedger<Integer> ledger = new CommitLedger<>();
   private final LongAdder reads = new LongAdder();
   private final LongAdder failures = new LongAdder();
@@ -81,6 +82,9 @@ public final class LongRun {
   private LongRun(LocalPostgres server) {
     this.server = server;
     this.line = TroubledLine.to(server.port());
+    PGSimpleDataSource troubled = server.dataSource("postgres");
+    troubled.setPortNumbers(new int[] {line.port()});
+    this.errors = new ErrorSource(troubled);
     HikariConfig config = new HikariConfig();
     config.setDataSource(server.dataSource("postgres"));
     config.setMaximumPoolSize(12);
@@ -106,13 +110,11 @@ public final class LongRun {
   }
 
   private boolean run(Duration length) throws Exception {
-    PGSimpleDataSource troubled = server.dataSource("postgres");
-    troubled.setPortNumbers(new int[] {line.port()});
     List<Thread> threads = new ArrayList<>();
     Process elsewhere = startWriterElsewhere();
     try (WarmShelf warm =
         WarmShelf.over(pool)
-            .following(JournalFeed.on(troubled))
+            .following(JournalFeed.on(errors))
             .shelf(WarmShelf.MAIN_SHELF, policy -> policy.tolerating(TOLERANCE))
             .open()) {
       ShelvedQuery<Sailing> sailing =
@@ -154,7 +156,7 @@ public final class LongRun {
 
   private void inflict(int fault, WarmShelf warm) throws SQLException, IOException {
     String what;
-    switch (fault % 8) {
+    switch (fault % 11) {
       case 0 -> {
         what = "the line is cut for 3 s";
         line.cut();
@@ -193,6 +195,29 @@ public final class LongRun {
       case 6 -> {
         what = "the server dies and recovers";
         server.restart(LocalPostgres.Stop.CRASH, () -> {});
+      }
+      case 7 -> {
+        what = "the reader's backend is terminated 40 times, while others write";
+        for (int i = 0; i < 40; i++) {
+          run(
+              "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
+                  + " WHERE query LIKE '%warm_shelf.%' AND pid <> pg_backend_pid()");
+          pause(100);
+        }
+      }
+      case 8 -> {
+        what = "the catalogue of triggers is locked for 4 s";
+        try (Connection connection = server.dataSource("postgres").getConnection();
+            Statement statement = connection.createStatement()) {
+          connection.setAutoCommit(false);
+          statement.execute("LOCK TABLE pg_catalog.pg_trigger IN ACCESS EXCLUSIVE MODE");
+          pause(4_000);
+        }
+      }
+      case 9 -> {
+        what = "errors are thrown into the feed's thread";
+        errors.fail(5);
+        pause(2_000);
       }
       default -> {
         what = "the journal is installed anew";

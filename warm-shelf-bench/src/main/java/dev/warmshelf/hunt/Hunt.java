@@ -1,0 +1,352 @@
+package dev.warmshelf.hunt;
+
+import com.zaxxer.hikari.HikariConfig;
+import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.Question;
+import dev.warmshelf.ShelvedQuery;
+import dev.warmshelf.WarmShelf;
+import dev.warmshelf.journal.Journal;
+import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.sql.Verdict;
+import java.io.IOException;
+import java.io.InputStream;
+import java.nio.charset.StandardCharsets;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.Objects;
+import java.util.SplittableRandom;
+import java.util.TreeMap;
+import java.util.concurrent.locks.LockSupport;
+import org.jspecify.annotations.Nullable;
+import org.postgresql.ds.PGSimpleDataSource;
+
+/**
+ * The hunt: random statements are asked and kept, random changes are made by plain SQL on another
+ * connection, and once these have been delivered whatever is served as kept must equal a direct
+ * read. A seed decides everything; what is found is shrunk to the changes and conditions that it
+ * needs.
+ *
+ * <p>{@code java -cp ... dev.warmshelf.hunt.Hunt [CHECKS [SEED]]}, 100,000 checks unless said
+ * otherwise. Exit code 1 if anything was found.
+ */
+public final class Hunt implements AutoCloseable {
+  private static final List<String> FOLLOWED =
+      List.of(
+          "node:id,k,day,name,flag,code,big,parent",
+          "edge:node_id,kind",
+          "part:k,day",
+          "beast:k",
+          "\"Odd \"\"Name\":\"k.k\",\"from\"",
+          "audit");
+
+  private static final int QUESTIONS = 40;
+  private static final int ROUNDS_PER_EPOCH = 60;
+  private static final Duration PATIENCE = Duration.ofSeconds(30);
+
+  private final PGSimpleDataSource database;
+  private final Connection changer;
+  private final HikariDataSource pool;
+  private final WarmShelf warm;
+  private final WarmShelf direct;
+  private final Map<String, ShelvedQuery<Map<String, @Nullable Object>>> kept = new HashMap<>();
+  private final Map<String, ShelvedQuery<Map<String, @Nullable Object>>> directly = new HashMap<>();
+  private final Map<String, Integer> refused = new TreeMap<>();
+  private long checks;
+  private long asked;
+  private long keepable;
+
+  /** What one hunt came to. */
+  public record Outcome(long checks, long asked, long kept, @Nullable String found) {}
+
+  /** A statement whose kept answer was not what a direct read gave. */
+  private record Find(Made statement, List<String> before, List<String> after) {}
+
+  /** A question and how many changes had been made when its kept answer was loaded. */
+  private record Asked(Made statement, int since) {}
+
+  private Hunt(PGSimpleDataSource database) throws Exception {
+    this.database = database;
+    this.changer = database.getConnection();
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(database);
+    config.setMaximumPoolSize(3);
+    this.pool = new HikariDataSource(config);
+    this.warm =
+        WarmShelf.over(pool)
+            .following(JournalFeed.on(database).polling(Duration.ofMillis(1)))
+            .open();
+    this.direct = WarmShelf.over(pool).onTtlAlone().open();
+  }
+
+  public static void main(String[] arguments) throws Exception {
+    long checks = arguments.length > 0 ? Long.parseLong(arguments[0]) : 100_000;
+    long seed = arguments.length > 1 ? Long.parseLong(arguments[1]) : Instant.now().toEpochMilli();
+    try (LocalPostgres server = LocalPostgres.start()) {
+      Outcome outcome = run(server, checks, seed);
+      System.exit(outcome.found() == null ? 0 : 1);
+    }
+  }
+
+  /** Hunts on a database of its own on this server, until so many kept answers were compared. */
+  public static Outcome run(LocalPostgres server, long checks, long seed) throws Exception {
+    System.out.println("hunt: seed " + seed);
+    String name = "hunt_" + Long.toUnsignedString(seed);
+    try (Connection admin = server.dataSource("postgres").getConnection();
+        Statement statement = admin.createStatement()) {
+      statement.execute("DROP DATABASE IF EXISTS " + name);
+      statement.execute("CREATE DATABASE " + name);
+    }
+    PGSimpleDataSource database = server.dataSource(name);
+    try (Connection connection = database.getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute(schema());
+      statement.execute(Changes.RESET);
+    }
+    Journal.on(database).install(FOLLOWED);
+    try (Hunt hunt = new Hunt(database)) {
+      return hunt.hunt(checks, new SplittableRandom(seed));
+    }
+  }
+
+  private static String schema() throws IOException {
+    try (InputStream in = Hunt.class.getResourceAsStream("schema.sql")) {
+      return new String(Objects.requireNonNull(in).readAllBytes(), StandardCharsets.UTF_8);
+    }
+  }
+
+  @Override
+  public void close() throws SQLException {
+    warm.close();
+    direct.close();
+    pool.close();
+    changer.close();
+  }
+
+  private Outcome hunt(long most, SplittableRandom random) throws Exception {
+    long nextReport = most / 10;
+    while (checks < most) {
+      Find find = epoch(random.split(), most);
+      if (find != null) {
+        String told = told(shrunk(find));
+        System.out.println(told);
+        return new Outcome(checks, asked, keepable, told);
+      }
+      if (checks >= nextReport) {
+        nextReport = checks + most / 10;
+        System.out.printf(
+            Locale.ROOT,
+            "hunt: %,d checks, %,d questions asked, %.0f %% of them kept%n",
+            checks,
+            asked,
+            asked == 0 ? 0.0 : 100.0 * keepable / asked);
+      }
+    }
+    System.out.printf(
+        Locale.ROOT, "hunt: %,d checks, nothing found; refused: %s%n", checks, refused);
+    return new Outcome(checks, asked, keepable, null);
+  }
+
+  /** From a fresh state: some statements, and changes among them. */
+  private @Nullable Find epoch(SplittableRandom random, long most) throws Exception {
+    change(Changes.RESET);
+    kept.clear();
+    directly.clear();
+    Changes changes = new Changes(random.split());
+    List<String> made = new ArrayList<>();
+    List<Asked> statements = new ArrayList<>();
+    for (int i = 0; i < QUESTIONS; i++) {
+      Made statement = Made.random(random);
+      if (isKeepable(statement)) {
+        statements.add(new Asked(statement, 0));
+        ask(statement);
+      }
+    }
+    for (int round = 0; round < ROUNDS_PER_EPOCH && checks < most; round++) {
+      for (int i = 1 + random.nextInt(3); i > 0; i--) {
+        String change = changes.next();
+        change(change);
+        made.add(change);
+      }
+      untilDelivered();
+      for (int i = 0; i < statements.size(); i++) {
+        Asked each = statements.get(i);
+        Reading<?> reading = ask(each.statement());
+        if (reading.origin() == Origin.KEPT) {
+          checks++;
+          if (!isTrue(each.statement(), reading)) {
+            return new Find(
+                each.statement(),
+                List.copyOf(made.subList(0, each.since())),
+                List.copyOf(made.subList(each.since(), made.size())));
+          }
+        } else {
+          statements.set(i, new Asked(each.statement(), made.size()));
+        }
+      }
+    }
+    return null;
+  }
+
+  private boolean isKeepable(Made statement) throws SQLException {
+    asked++;
+    Verdict verdict =
+        kept.computeIfAbsent(statement.text(), text -> warm.query(text).asMaps()).verdict();
+    if (verdict instanceof Verdict.Refused refusal) {
+      refused.merge(refusal.refusal().reason().name(), 1, Integer::sum);
+      return false;
+    }
+    keepable++;
+    return true;
+  }
+
+  private Reading<List<Map<String, @Nullable Object>>> ask(Made statement) throws SQLException {
+    return question(warm, statement).list();
+  }
+
+  private Question<Map<String, @Nullable Object>> question(WarmShelf of, Made statement) {
+    ShelvedQuery<Map<String, @Nullable Object>> query =
+        (of == warm ? kept : directly)
+            .computeIfAbsent(statement.text(), text -> of.query(text).asMaps());
+    Question<Map<String, @Nullable Object>> question = query.question();
+    statement.used().forEach(question::with);
+    return question;
+  }
+
+  /**
+   * Whether a kept answer is what the database gives now; in its order, if the statement says so.
+   */
+  private boolean isTrue(Made statement, Reading<?> reading) throws SQLException {
+    direct.shelf(WarmShelf.MAIN_SHELF).clear();
+    List<?> kept = (List<?>) reading.value();
+    List<?> now = question(direct, statement).list().value();
+    return statement.tail().contains("ORDER BY") ? kept.equals(now) : bag(kept).equals(bag(now));
+  }
+
+  private static Map<String, Integer> bag(@Nullable List<?> rows) {
+    Map<String, Integer> bag = new TreeMap<>();
+    for (Object row : Objects.requireNonNull(rows)) {
+      bag.merge(row.toString(), 1, Integer::sum);
+    }
+    return bag;
+  }
+
+  /** A change that the database refuses is none. */
+  private void change(String sql) throws SQLException {
+    try (Statement statement = changer.createStatement()) {
+      statement.execute(sql);
+    } catch (SQLException e) {
+      try (Statement statement = changer.createStatement()) {
+        statement.execute("ROLLBACK; RESET TimeZone");
+      }
+    }
+  }
+
+  private void untilDelivered() {
+    Instant now = Instant.now();
+    long deadline = System.nanoTime() + PATIENCE.toNanos();
+    while (!warm.freshAsOf().orElse(Instant.MIN).isAfter(now)) {
+      if (System.nanoTime() > deadline) {
+        throw new IllegalStateException("The feed does not deliver: " + warm.feedMeters());
+      }
+      LockSupport.parkNanos(100_000);
+    }
+  }
+
+  // ---- shrinking
+
+  /** Whether the statement, kept after the first changes, is wrong after the others. */
+  private boolean happens(Find find) throws Exception {
+    change(Changes.RESET);
+    for (String change : find.before()) {
+      change(change);
+    }
+    untilDelivered();
+    Shelf shelf = warm.shelf(WarmShelf.MAIN_SHELF);
+    shelf.clear();
+    if (!isKeepable(find.statement())) {
+      return false;
+    }
+    ask(find.statement());
+    for (String change : find.after()) {
+      change(change);
+    }
+    untilDelivered();
+    Reading<?> reading = ask(find.statement());
+    return reading.origin() == Origin.KEPT && !isTrue(find.statement(), reading);
+  }
+
+  private Find shrunk(Find found) throws Exception {
+    System.out.println("hunt: found something; shrinking it");
+    Find find = found;
+    boolean smaller = true;
+    while (smaller) {
+      smaller = false;
+      for (Find candidate : smallerThan(find)) {
+        if (happens(candidate)) {
+          find = candidate;
+          smaller = true;
+          break;
+        }
+      }
+    }
+    return find;
+  }
+
+  /** Without halves of its changes first, then without single ones, then simpler statements. */
+  private static List<Find> smallerThan(Find find) {
+    List<Find> smaller = new ArrayList<>();
+    for (int size = Math.max(find.before().size(), find.after().size()); size > 0; size /= 2) {
+      for (int from = 0; from < find.before().size(); from += size) {
+        smaller.add(new Find(find.statement(), without(find.before(), from, size), find.after()));
+      }
+      for (int from = 0; from < find.after().size(); from += size) {
+        smaller.add(new Find(find.statement(), find.before(), without(find.after(), from, size)));
+      }
+    }
+    for (Made simpler : find.statement().simpler()) {
+      smaller.add(new Find(simpler, find.before(), find.after()));
+    }
+    return smaller;
+  }
+
+  private static List<String> without(List<String> all, int from, int size) {
+    List<String> rest = new ArrayList<>(all.subList(0, from));
+    rest.addAll(all.subList(Math.min(all.size(), from + size), all.size()));
+    return rest;
+  }
+
+  private String told(Find find) throws Exception {
+    boolean again = happens(find);
+    Reading<?> reading = ask(find.statement());
+    return "FOUND"
+        + (again ? "" : " (not again)")
+        + ": "
+        + find.statement().text()
+        + " with "
+        + find.statement().used()
+        + "\n  kept after "
+        + find.before()
+        + "\n  wrong after "
+        + find.after()
+        + "\n  footprint "
+        + reading.footprint()
+        + "\n  kept   "
+        + bag((List<?>) reading.value())
+        + "\n  direct "
+        + bag(question(direct, find.statement()).list().value())
+        + "\n  database "
+        + database.getDatabaseName();
+  }
+}

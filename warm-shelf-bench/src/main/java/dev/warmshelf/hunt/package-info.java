@@ -1,0 +1,5 @@
+/** Random statements and random changes, compared with the database. */
+@NullMarked
+package dev.warmshelf.hunt;
+
+import org.jspecify.annotations.NullMarked;

@@ -1,0 +1,24 @@
+package dev.warmshelf.hunt;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import dev.warmshelf.scenario.LocalPostgres;
+import org.junit.jupiter.api.Test;
+
+/** A short hunt in every build; {@link Hunt} makes long ones, each with a seed of its own. */
+class HuntTest {
+  private static final long CHECKS = Long.getLong("hunt.checks", 3_000);
+  private static final long SEED = Long.getLong("hunt.seed", 1);
+
+  @Test
+  void whatIsServedAsKeptIsWhatADirectReadGives() throws Exception {
+    try (LocalPostgres server = LocalPostgres.start()) {
+      Hunt.Outcome outcome = Hunt.run(server, CHECKS, SEED);
+      assertThat(outcome.found()).isNull();
+      assertThat(outcome.checks()).isGreaterThanOrEqualTo(CHECKS);
+      assertThat(outcome.kept())
+          .as("statements that may be kept")
+          .isGreaterThan(outcome.asked() / 2);
+    }
+  }
+}
