@@ -358,6 +358,7 @@ class OwnWritesTest {
     Question<Sailing> one = sailing.with("id", 1);
     one.only();
     assertThat(one.freshWithin(Duration.ofMinutes(1)).only().origin()).isEqualTo(Origin.KEPT);
+    assertThat(one.freshWithin(Duration.ofDays(200_000)).only().origin()).isEqualTo(Origin.KEPT);
     assertThat(one.freshWithin(Duration.ZERO).only().origin()).isEqualTo(Origin.LOADED);
   }
 

@@ -89,6 +89,7 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
       throws InterruptedException, JsonProcessingException {
     long left = most;
     boolean lost = false;
+    boolean waiting = false;
     Duration pause = PAUSE;
     while (left > 0 && !stopped.await(pause.toMillis(), TimeUnit.MILLISECONDS)) {
       try {
@@ -100,6 +101,12 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
           lost = false;
           pause = PAUSE;
           progress.line("Back; going on from the place.");
+        }
+        if (batch.mark() == null && !waiting) {
+          waiting = true;
+          progress.line(
+              "Nobody followed until now: transactions that began earlier note nothing of what they"
+                  + " do.");
         }
         if (batch.upheaval() != null) {
           progress.line(batch.upheaval() + "; everything kept would be out.");

@@ -331,7 +331,7 @@ class MeasureCommandTest {
                      WHERE tgname = 'warm_shelf_update' LOOP
               EXECUTE 'CREATE OR REPLACE FUNCTION ' || f || ' RETURNS trigger LANGUAGE plpgsql
                 SECURITY DEFINER AS $f$ BEGIN
-                  INSERT INTO warm_shelf.journal (lane, kind) VALUES (''elsewhere'', TG_OP);
+                  INSERT INTO warm_shelf.journal (lane, kind) VALUES (''"else"."where"'', TG_OP);
                   RETURN NULL; END $f$';
             END LOOP; END $$""");
     }

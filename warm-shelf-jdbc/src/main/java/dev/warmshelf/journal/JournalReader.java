@@ -52,7 +52,10 @@ public final class JournalReader implements AutoCloseable {
   private static final int NETWORK_TIMEOUT_MILLIS = 5_000;
 
   /** What is asked beside the looks must not keep them waiting for longer. */
-  private static final int ASIDE_MILLIS = 1_000;
+  private static final int ASIDE_MILLIS = 4_000;
+
+  /** Still less must a lock, which somebody may hold for long. */
+  private static final int ASIDE_LOCK_MILLIS = 500;
 
   private static final String ROWS =
       """
@@ -257,7 +260,7 @@ public final class JournalReader implements AutoCloseable {
             + ";SET LOCAL enable_seqscan = on;SET LOCAL statement_timeout = "
             + ASIDE_MILLIS
             + ";SET LOCAL lock_timeout = "
-            + ASIDE_MILLIS / 2);
+            + ASIDE_LOCK_MILLIS);
     T answer = question.ask(connection);
     execute(connection, "COMMIT");
     return answer;

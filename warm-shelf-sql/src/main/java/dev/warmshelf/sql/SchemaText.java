@@ -97,7 +97,9 @@ public final class SchemaText implements Catalogue {
               ? new Relation.Unfollowable("a temporary table")
               : foreign
                   ? new Relation.Unfollowable("a foreign table")
-                  : new Relation.Table(named.full()));
+                  : modifiers.contains("unlogged")
+                      ? new Relation.Unfollowable("an unlogged table")
+                      : new Relation.Table(named.full()));
       readParent(tokens, named);
     } else if (what.equals("view")) {
       relations.put(

@@ -21,7 +21,7 @@ class AnalystTest {
       delimiter = '|',
       value = {
         "select * from port | public.port",
-        "SELECT * FROM Sky.Port p, \"Odd Name\" | public.Odd Name sky.port",
+        "SELECT * FROM Sky.Port p, \"Odd Name\" | public.\"Odd Name\" sky.port",
         "select b.*, count(b.*) from booking b group by b.id | public.booking",
         "select (select max(id) from a), x in (select y from b) from c where exists (select 1 from d)"
             + " | public.a public.b public.c public.d",

@@ -10,7 +10,8 @@ class SchemaTextTest {
           """
           -- a dump; with a semicolon in a comment
           CREATE TABLE port (id int PRIMARY KEY, name text DEFAULT 'a;b');
-          CREATE UNLOGGED TABLE IF NOT EXISTS yard."Odd; Name" (id int);
+          CREATE TABLE IF NOT EXISTS yard."Odd; Name" (id int);
+          CREATE UNLOGGED TABLE draft (id int);
           CREATE TABLE booking (id int, at date) PARTITION BY RANGE (at);
           CREATE TABLE booking_05 PARTITION OF booking FOR VALUES FROM ('2026-05-01') TO ('2026-06-01');
           CREATE TABLE booking_05_a PARTITION OF public.booking_05 DEFAULT;
@@ -30,13 +31,14 @@ class SchemaTextTest {
   @Test
   void tablesPartitionsAndViewsLeadToTheirRoots() {
     assertThat(verdict("SELECT * FROM busy, ferry_port, yard.\"Odd; Name\""))
-        .isEqualTo("[public.booking, public.port, yard.Odd; Name]");
+        .isEqualTo("[public.booking, public.port, yard.\"Odd; Name\"]");
     assertThat(verdict("SELECT tariff(1) FROM booking_05_a")).isEqualTo("[public.booking]");
   }
 
   @Test
   void whatTheTextSaysIsNotKeepableIsRefused() {
     assertThat(verdict("SELECT * FROM scratch")).contains("a temporary table");
+    assertThat(verdict("SELECT * FROM draft")).contains("an unlogged table");
     assertThat(verdict("SELECT * FROM totals")).contains("a materialized view");
     assertThat(verdict("SELECT * FROM yard.port")).contains("UNKNOWN_RELATION");
     assertThat(verdict("SELECT quota(1)")).contains("MAY_READ_TABLES");

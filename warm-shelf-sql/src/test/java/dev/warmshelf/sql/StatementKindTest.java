@@ -48,7 +48,7 @@ class StatementKindTest {
       value = {
         "insert into port (id) values (1) on conflict (id) do update set id = 2 | public.port",
         "update only sky.port p set id = 1 from route r | sky.port",
-        "delete from \"Odd Name\" where id in (select id from port) | public.Odd Name",
+        "delete from \"Odd Name\" where id in (select id from port) | public.\"Odd Name\"",
         "merge into port p using notice n on true when matched then update set id = 1"
             + " | public.port",
         "with gone as (delete from notice returning *), new as (insert into route select 1)"

@@ -1,0 +1,121 @@
+package dev.warmshelf.bench;
+
+import dev.warmshelf.WarmShelf;
+import dev.warmshelf.journal.Journal;
+import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.scenario.LocalPostgres;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Locale;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.locks.LockSupport;
+import org.HdrHistogram.Histogram;
+import org.postgresql.ds.PGSimpleDataSource;
+
+/**
+ * How far a feed's watermark lags when much is followed, and when writers stay open beside many
+ * rows of the journal: {@code java -cp ... dev.warmshelf.bench.FeedCost [TABLES [ROWS]]}, 10,000
+ * tables and 1,000,000 rows unless said otherwise. A change is made every 5 ms meanwhile.
+ */
+public final class FeedCost {
+  private static final int WRITERS = 20;
+  private static final int TABLES_A_TRANSACTION = 200;
+  private static final int SECONDS = 10;
+
+  private FeedCost() {}
+
+  public static void main(String[] arguments) throws Exception {
+    int tables = arguments.length > 0 ? Integer.parseInt(arguments[0]) : 10_000;
+    int rows = arguments.length > 1 ? Integer.parseInt(arguments[1]) : 1_000_000;
+    try (LocalPostgres server = LocalPostgres.start()) {
+      PGSimpleDataSource source = server.dataSource("postgres");
+      run(source, "CREATE TABLE busy (id int PRIMARY KEY, n int); INSERT INTO busy VALUES (1, 0)");
+      run(source, "CREATE TABLE held (id int PRIMARY KEY, n int)");
+      run(source, "INSERT INTO held SELECT i, 0 FROM generate_series(1, " + WRITERS + ") i");
+      Journal.on(source).install(List.of("busy:id", "held:id"));
+      measure(source, "2 tables");
+      follow(source, tables);
+      measure(source, String.format(Locale.ROOT, "%,d tables", tables));
+      Journal.on(source).remove();
+      Journal.on(source).install(List.of("busy:id", "held:id"));
+      besideOpenWriters(source, rows);
+    }
+  }
+
+  private static void follow(PGSimpleDataSource source, int tables) throws SQLException {
+    for (int from = 0; from < tables; from += TABLES_A_TRANSACTION) {
+      List<String> names = new ArrayList<>();
+      StringBuilder create = new StringBuilder();
+      for (int i = from; i < Math.min(tables, from + TABLES_A_TRANSACTION); i++) {
+        names.add("t" + i + ":id");
+        create.append("CREATE TABLE t").append(i).append(" (id int, a text, b date, c numeric);");
+      }
+      run(source, create.toString());
+      Journal.on(source).install(names);
+    }
+  }
+
+  private static void besideOpenWriters(PGSimpleDataSource source, int rows) throws Exception {
+    List<Connection> writers = new ArrayList<>();
+    try (WarmShelf warm = WarmShelf.over(source).following(JournalFeed.on(source)).open()) {
+      for (int i = 1; i <= WRITERS; i++) {
+        Connection writer = source.getConnection();
+        writers.add(writer);
+        writer.setAutoCommit(false);
+        try (Statement statement = writer.createStatement()) {
+          statement.execute("UPDATE held SET n = 1 WHERE id = " + i);
+        }
+      }
+      run(
+          source,
+          "INSERT INTO warm_shelf.journal (lane, kind, told) SELECT '\"public\".\"busy\"', 'UPDATE',"
+              + " '{id=2}' FROM generate_series(1, "
+              + rows
+              + ")");
+      measure(source, String.format(Locale.ROOT, "%d open writers, %,d rows since", WRITERS, rows));
+      if (warm.feedMeters().orElseThrow().state() != FeedMeters.State.LIVE) {
+        throw new IllegalStateException("The feed is not live: " + warm.feedMeters());
+      }
+    } finally {
+      for (Connection writer : writers) {
+        writer.close();
+      }
+    }
+  }
+
+  /** Steps from one watermark to the next, while something changes every few milliseconds. */
+  private static void measure(PGSimpleDataSource source, String what) throws Exception {
+    try (WarmShelf warm = WarmShelf.over(source).following(JournalFeed.on(source)).open();
+        Connection connection = source.getConnection();
+        Statement statement = connection.createStatement()) {
+      LockSupport.parkNanos(TimeUnit.SECONDS.toNanos(1)); // what comes once, comes first
+      Histogram before = warm.feedMeters().orElseThrow().steps();
+      long end = System.nanoTime() + TimeUnit.SECONDS.toNanos(SECONDS);
+      while (System.nanoTime() < end) {
+        statement.execute("UPDATE busy SET n = n + 1 WHERE id = 1");
+        LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(5));
+      }
+      Histogram steps = warm.feedMeters().orElseThrow().steps();
+      steps.subtract(before);
+      System.out.printf(
+          Locale.ROOT,
+          "%-36s watermark steps: median %.1f ms, 99 %% %.1f ms, longest %.1f ms; %,d looks%n",
+          what,
+          steps.getValueAtPercentile(50) / 1e6,
+          steps.getValueAtPercentile(99) / 1e6,
+          steps.getMaxValue() / 1e6,
+          steps.getTotalCount());
+    }
+  }
+
+  private static void run(PGSimpleDataSource source, String sql) throws SQLException {
+    try (Connection connection = source.getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute(sql);
+    }
+  }
+}
