@@ -31,7 +31,12 @@ final class KeyMaker {
    * @throws IllegalArgumentException if the recipe leaves out what the SQL has, or folds what it
    *     has not
    */
-  KeyMaker(String namespace, SqlStatement statement, Recipe recipe, boolean namesSessions) {
+  KeyMaker(
+      String namespace,
+      SqlStatement statement,
+      List<String> declared,
+      Recipe recipe,
+      boolean namesSessions) {
     this.recipe = recipe;
     this.namesSessions = namesSessions;
     this.parameterList = List.copyOf(statement.parameters());
@@ -64,6 +69,9 @@ final class KeyMaker {
       items.add(new Item.One(new Source.Parameter(all.size()), Width.KEPT));
       all.add(name);
       text.append(" -- adding ").append(name); // no normal form holds a comment
+    }
+    for (String table : declared) { // it decides what puts the answer out
+      text.append(" -- reading ").append(table);
     }
     if (namesSessions) {
       items.add(new Item.One(new Source.Parameter(all.size()), Width.KEPT));

@@ -47,7 +47,7 @@ public final class QueryDraft {
    * @param tables names as SQL writes them
    */
   public QueryDraft reading(String... tables) {
-    declared = List.of(tables);
+    declared = Arrays.stream(tables).sorted().distinct().toList();
     return this;
   }
 
@@ -82,6 +82,7 @@ public final class QueryDraft {
         new KeyMaker(
             warm.namespace(),
             statement,
+            declared,
             warm.recipeOf(shelf).and(recipe),
             warm.sessions().areNamed());
     return new ShelvedQuery<>(warm, warm.shelf(shelf), statement, declared, tags, keys, mapper);

@@ -192,13 +192,14 @@ public final class Question<T> {
     Key key = key(kind);
     Around around = around(kind);
     if (around == null) {
-      ShelvedQuery.Judged judged = query.judged(kind, held());
+      Verdicts.Judged judged = query.judged(kind, held());
       if (judged == null) {
         around = new Around(BypassReason.UNEQUAL_SESSIONS, BypassReason.UNEQUAL_SESSIONS.label());
       } else if (judged.verdict() instanceof Verdict.Keepable keepable) {
         return readFromShelf(key, new Asking(kind, keepable.lanes(), judged.schemaVersion()), view);
       } else {
         Verdict.Refused refused = (Verdict.Refused) judged.verdict();
+        query.wasRefused(refused.refusal());
         around = new Around(BypassReason.REFUSED, refused.refusal().message());
       }
     }
@@ -381,7 +382,7 @@ public final class Question<T> {
   /** What an answer to this question depends on, or nothing if such answers are not kept. */
   Optional<Footprint> footprintOf(Answer answer, Transaction writer) throws SQLException {
     Sessions.Kind kind = sessions().current(writer.held());
-    ShelvedQuery.Judged judged = query.judgedAfterWrite(kind, writer.held());
+    Verdicts.Judged judged = query.judgedAfterWrite(kind, writer.held());
     if (judged != null && judged.verdict() instanceof Verdict.Keepable keepable) {
       Asking asking = new Asking(kind, keepable.lanes(), judged.schemaVersion());
       return Optional.of(asking.lanes(asking.lanes(), answer));

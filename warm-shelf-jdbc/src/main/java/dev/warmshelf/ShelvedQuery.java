@@ -1,10 +1,12 @@
 package dev.warmshelf;
 
+import dev.warmshelf.Verdicts.Judged;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Mapper;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.StatementKind;
 import dev.warmshelf.sql.Verdict;
@@ -12,7 +14,6 @@ import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.List;
 import java.util.Optional;
-import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
@@ -31,19 +32,14 @@ public final class ShelvedQuery<T> {
   private final List<Lane> tags;
   private final KeyMaker keys;
   private final Mapper<T> mapper;
-  private final ConcurrentHashMap<String, Judged> judged = new ConcurrentHashMap<>();
+  private volatile @Nullable Last last;
 
   final Function<Answer, List<T>> asList;
   final Function<Answer, Optional<T>> asFirst;
   final Function<Answer, T> asOnly;
 
-  /** Verdicts are remembered for so many kinds of session. */
-  private static final int KINDS_REMEMBERED = 64;
-
-  /**
-   * @param schemaVersion of the schema for which the verdict holds
-   */
-  record Judged(long schemaVersion, Verdict verdict) {}
+  /** The last verdict, which is nearly always the next. */
+  private record Last(Sessions.Kind kind, Judged judged) {}
 
   ShelvedQuery(
       WarmShelf warm,
@@ -119,32 +115,49 @@ public final class ShelvedQuery<T> {
    * @param held the connection to ask over if one must be asked; null for any
    */
   @Nullable Judged judged(Sessions.Kind kind, @Nullable Connection held) throws SQLException {
-    long version = warm.schemaVersion();
-    Judged known = judged.get(kind.ambient());
-    if (known != null && known.schemaVersion() == version) {
-      return known;
+    Last known = last;
+    if (known != null
+        && known.kind() == kind
+        && known.judged().schemaVersion() == warm.schemaVersion()) {
+      return known.judged();
     }
-    Verdict verdict = warm.analyse(statement, declared, version, kind, held, true);
-    if (verdict == null) {
-      return null;
+    Judged judged = warm.judged(asked(kind), kind, held);
+    if (judged != null) {
+      last = new Last(kind, judged);
     }
-    if (judged.size() >= KINDS_REMEMBERED) {
-      judged.clear();
-    }
-    Judged found = new Judged(version, verdict);
-    judged.put(kind.ambient(), found);
-    return found;
+    return judged;
   }
 
   /** The same over a connection that may see what it has changed itself: not for others. */
   @Nullable Judged judgedAfterWrite(Sessions.Kind kind, Connection held) throws SQLException {
-    long version = warm.schemaVersion();
-    Judged known = judged.get(kind.ambient());
-    if (known != null && known.schemaVersion() == version) {
-      return known;
+    return warm.judgedAfterWrite(asked(kind), kind, held);
+  }
+
+  private Verdicts.Asked asked(Sessions.Kind kind) {
+    return new Verdicts.Asked(statement, declared, kind.ambient());
+  }
+
+  /** A read of this query went to the database, since it is refused. */
+  void wasRefused(Refusal refusal) {
+    warm.wasRefused(statement, refusal);
+  }
+
+  /**
+   * Fails where the answers may not be kept: for a query that must be, called once when it is made.
+   *
+   * @return this query
+   * @throws IllegalStateException if the statement is refused, with the reason and what to do
+   * @throws SQLException as {@link #verdict} does
+   */
+  public ShelvedQuery<T> requireKeepable() throws SQLException {
+    if (verdict() instanceof Verdict.Refused refused) {
+      throw new IllegalStateException(
+          "The answers of this query cannot be kept: "
+              + refused.refusal().message()
+              + ". In: "
+              + statement.text());
     }
-    Verdict verdict = warm.analyse(statement, declared, version, kind, held, false);
-    return verdict == null ? null : new Judged(version, verdict);
+    return this;
   }
 
   /** The shelf the answers are kept on. */

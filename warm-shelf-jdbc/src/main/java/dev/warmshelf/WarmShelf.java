@@ -73,6 +73,7 @@ public final class WarmShelf implements AutoCloseable {
   private volatile Knowledge knowledge;
   private volatile @Nullable Views views;
   private final StatementMemory texts = new StatementMemory();
+  private final Verdicts verdicts = new Verdicts();
 
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
     this.dataSource = builder.dataSource;
@@ -285,43 +286,72 @@ public final class WarmShelf implements AutoCloseable {
   }
 
   /**
-   * A verdict from what the catalogue says at this version of the schema or later. Each version has
-   * a catalogue of its own, so that an answer asked for before a change cannot be remembered after
-   * it; and so has each kind of session, in which the same name may mean another table.
+   * The verdict on a statement, remembered or found out now, from what the catalogue says at the
+   * schema's version or later. Each version has a catalogue of its own, so that an answer asked for
+   * before a change cannot be remembered after it; and so has each kind of session, in which the
+   * same name may mean another table.
    *
    * @param held the connection to ask over; null for one of the data source
-   * @param forOthers whether others may know what is found out over this connection
    * @return null if the connection's session is not of this kind
    */
-  @Nullable Verdict analyse(
-      SqlStatement statement,
-      List<String> declared,
-      long schemaVersion,
-      Sessions.Kind kind,
-      @Nullable Connection held,
-      boolean forOthers)
-      throws SQLException {
-    if (held == null) {
+  Verdicts.@Nullable Judged judged(
+      Verdicts.Asked asked, Sessions.Kind kind, @Nullable Connection held) throws SQLException {
+    long version = board.schemaVersion();
+    Verdicts.Judged known = verdicts.get(asked, version);
+    if (known != null) {
+      return known;
+    }
+    Verdict verdict;
+    if (held != null) {
+      if (!Session.of(held).ambient().equals(kind.ambient())) {
+        return null;
+      }
+      verdict = analyse(asked, catalogueFor(version, kind).over(held));
+    } else {
       try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
         Connection connection = borrowed.connection();
-        return sessions.isLike(kind, Session.of(connection))
-            ? analyse(statement, declared, catalogueFor(schemaVersion, kind).over(connection))
-            : null;
+        if (!sessions.isLike(kind, Session.of(connection))) {
+          return null;
+        }
+        verdict = analyse(asked, catalogueFor(version, kind).over(connection));
       }
     }
-    if (!Session.of(held).ambient().equals(kind.ambient())) {
-      return null;
-    }
-    PostgresCatalogue catalogue =
-        forOthers ? catalogueFor(schemaVersion, kind) : new PostgresCatalogue();
-    return analyse(statement, declared, catalogue.over(held));
+    Verdicts.Judged judged = new Verdicts.Judged(version, verdict);
+    verdicts.put(asked, judged);
+    return judged;
   }
 
-  private Verdict analyse(SqlStatement statement, List<String> declared, Catalogue catalogue)
-      throws SQLException {
+  /**
+   * The same over a connection that may see what it has changed itself: nobody else learns of it.
+   */
+  Verdicts.@Nullable Judged judgedAfterWrite(
+      Verdicts.Asked asked, Sessions.Kind kind, Connection held) throws SQLException {
+    long version = board.schemaVersion();
+    Verdicts.Judged known = verdicts.get(asked, version);
+    if (known != null) {
+      return known;
+    }
+    return Session.of(held).ambient().equals(kind.ambient())
+        ? new Verdicts.Judged(version, analyse(asked, catalogueOver(held)))
+        : null;
+  }
+
+  void wasRefused(SqlStatement statement, Refusal refusal) {
+    verdicts.count(statement, refusal);
+  }
+
+  /**
+   * How many reads the database had to answer since their statement is refused: by its normal form,
+   * and by the reason in words. At most 1,000 statements are told apart.
+   */
+  public Map<String, Map<String, Long>> refusals() {
+    return verdicts.refusals();
+  }
+
+  private Verdict analyse(Verdicts.Asked asked, Catalogue catalogue) throws SQLException {
     Verdict verdict;
     try {
-      verdict = new Analyst(catalogue).verdict(statement, declared, apart);
+      verdict = new Analyst(catalogue).verdict(asked.statement(), asked.declared(), apart);
     } catch (CatalogueException e) {
       throw e.getCause() instanceof SQLException cause ? cause : new SQLException(e);
     }

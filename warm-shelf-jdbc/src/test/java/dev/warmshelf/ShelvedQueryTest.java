@@ -2,7 +2,12 @@ package dev.warmshelf;
 
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
+import static org.mockito.Mockito.mock;
+import static org.mockito.Mockito.when;
 
+import ch.qos.logback.classic.Logger;
+import ch.qos.logback.classic.spi.ILoggingEvent;
+import ch.qos.logback.core.read.ListAppender;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.scenario.Questions;
@@ -19,11 +24,15 @@ import java.time.Instant;
 import java.time.LocalDate;
 import java.util.List;
 import java.util.Optional;
+import java.util.concurrent.atomic.AtomicInteger;
 import java.util.concurrent.atomic.AtomicReference;
+import javax.sql.DataSource;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
+import org.mockito.AdditionalAnswers;
 import org.postgresql.ds.PGSimpleDataSource;
+import org.slf4j.LoggerFactory;
 
 class ShelvedQueryTest {
   record Departure(int id, Instant leavesAt, String status, String vessel, BigDecimal metresLeft) {}
@@ -116,6 +125,78 @@ class ShelvedQueryTest {
     assertThat(lots.only().value()).isNotEqualTo(one.value());
     assertThat(warm.shelf("main").meters().snapshot().bypasses())
         .containsEntry(BypassReason.REFUSED, 2L);
+  }
+
+  @Test
+  void aRefusalIsToldOnceCountedAndCanBeRequiredNotToBe() throws Exception {
+    ListAppender<ILoggingEvent> told = new ListAppender<>();
+    Logger log = (Logger) LoggerFactory.getLogger(WarmShelf.class);
+    told.start();
+    log.addAppender(told);
+    try {
+      for (int i = 0; i < 5; i++) {
+        warm.query("SELECT random(), " + i).as(Pair.class).verdict();
+        warm.query("SELECT random() AS r").as(Double.class).only();
+      }
+    } finally {
+      log.detachAppender(told);
+    }
+    assertThat(told.list.stream().map(ILoggingEvent::getFormattedMessage))
+        .filteredOn(message -> message.contains("SELECT random() AS r"))
+        .singleElement()
+        .asString()
+        .contains("random() can give another answer each time");
+    assertThat(warm.refusals().get("select random() as r")).containsValue(5L).hasSize(1);
+    assertThatThrownBy(() -> warm.query("SELECT random() AS r").as(Double.class).requireKeepable())
+        .isInstanceOf(IllegalStateException.class)
+        .hasMessageContaining("random()");
+    warm.query("SELECT code FROM port WHERE id = 1").as(String.class).requireKeepable();
+  }
+
+  record Pair(double random, int number) {}
+
+  @Test
+  void aQueryMadeAnewForEachCallAsksTheCatalogueNoMoreThanOneThatIsKept() throws Exception {
+    AtomicInteger borrowed = new AtomicInteger();
+    PGSimpleDataSource source = database.postgres();
+    DataSource counting = mock(DataSource.class, AdditionalAnswers.delegatesTo(source));
+    when(counting.getConnection())
+        .then(
+            call -> {
+              borrowed.incrementAndGet();
+              return source.getConnection();
+            });
+    try (WarmShelf other =
+        WarmShelf.over(counting).following(JournalFeed.on(database.dataSource())).open()) {
+      String text = "SELECT code FROM port WHERE id = :id";
+      other.query(text).as(String.class).with("id", 1).only();
+      int before = borrowed.get();
+      for (int i = 0; i < 20; i++) {
+        assertThat(other.query(text).as(String.class).with("id", 1).only().origin())
+            .isEqualTo(Origin.KEPT);
+      }
+      assertThat(borrowed).hasValue(before);
+    }
+  }
+
+  @Test
+  void whatIsDeclaredToBeReadIsPartOfTheKey() throws Exception {
+    database.run(
+        "CREATE FUNCTION counted(text) RETURNS bigint STABLE LANGUAGE plpgsql AS"
+            + " 'DECLARE n bigint; BEGIN EXECUTE format(''SELECT count(*) FROM %I'', $1) INTO n;"
+            + " RETURN n; END'");
+    Waiting.untilDelivered(warm);
+    String text = "SELECT counted(:table)";
+    ShelvedQuery<Long> ports = warm.query(text).reading("port").as(Long.class);
+    ShelvedQuery<Long> notices = warm.query(text).reading("notice").as(Long.class);
+    long before = ports.with("table", "notice").only().value(); // declared wrongly: never put out
+    assertThat(notices.with("table", "notice").only().value()).isEqualTo(before);
+    database.run("DELETE FROM notice WHERE id = 1");
+    Waiting.untilDelivered(warm);
+    assertThat(notices.with("table", "notice").only().value()).isEqualTo(before - 1);
+    assertThat(warm.query(text).reading("port", "notice").as(Long.class).with("table", "x").key())
+        .isEqualTo(
+            warm.query(text).reading("notice", "port").as(Long.class).with("table", "x").key());
   }
 
   @Test

@@ -93,7 +93,9 @@ final class Lexer {
           start, "Identifiers with Unicode escapes (U&\"...\") are not read");
     } else {
       skipIdentifier();
-      tokens.add(new Token(Kind.WORD, Token.fold(text.substring(start, at)), start, at));
+      boolean afterDot = !tokens.isEmpty() && tokens.get(tokens.size() - 1).is(".");
+      Kind kind = afterDot ? Kind.NAME : Kind.WORD;
+      tokens.add(new Token(kind, Token.fold(text.substring(start, at)), start, at));
     }
   }
 

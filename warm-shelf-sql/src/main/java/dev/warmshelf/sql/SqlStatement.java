@@ -264,7 +264,8 @@ public final class SqlStatement {
       return left.kind() == Kind.NUMBER || right.kind() == Kind.NUMBER;
     }
     if (right.is("(")) {
-      return left.kind() != Kind.WORD || SPACE_BEFORE_PARENTHESIS.contains(left.text());
+      return left.kind() != Kind.NAME
+          && (left.kind() != Kind.WORD || SPACE_BEFORE_PARENTHESIS.contains(left.text()));
     }
     if (right.is("[")) {
       return !left.isIdentifier() && !left.is(")") && !left.is("]");

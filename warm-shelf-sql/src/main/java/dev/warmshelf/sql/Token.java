@@ -14,6 +14,8 @@ record Token(Kind kind, String text, int position, int end) {
   enum Kind {
     /** A keyword or an unquoted identifier. */
     WORD,
+    /** An unquoted identifier after a dot, which is never a keyword. */
+    NAME,
     QUOTED_IDENTIFIER,
     STRING,
     NUMBER,
@@ -36,7 +38,7 @@ record Token(Kind kind, String text, int position, int end) {
   }
 
   boolean isIdentifier() {
-    return kind == Kind.WORD || kind == Kind.QUOTED_IDENTIFIER;
+    return kind == Kind.WORD || kind == Kind.NAME || kind == Kind.QUOTED_IDENTIFIER;
   }
 
   /** The name an identifier stands for: {@code "Ferry ""A"""} is {@code Ferry "A"}. */

@@ -136,6 +136,16 @@ class SqlStatementTest {
     assertThat(form(broken)).isEqualTo(broken);
   }
 
+  @ParameterizedTest
+  @ValueSource(strings = {"on", "where", "having", "select", "union", "limit", "join", "for", "in"})
+  void aWordAfterADotIsAColumnWhateverTheWord(String word) {
+    String text =
+        "select case when t.%1$s = 7 or t.a = 1 then 'x' when t.a = 2 then 'y' end from t";
+    assertThat(form(text.formatted(word))).isEqualTo(text.formatted(word));
+    assertThat(form("SELECT s." + word + " (7) FROM T"))
+        .isEqualTo("select s." + word + "(7) from t");
+  }
+
   @Test
   void textsAreRememberedUpToABound() {
     StatementMemory memory = new StatementMemory(100_000);
