@@ -29,7 +29,7 @@ public final class FeedCost {
   private FeedCost() {}
 
   public static void main(String[] arguments) throws Exception {
-    int tables = arguments.length > 0 ? Integer.parseInt(arguments[0]) : 10_000;
+    int tables = arguments.length > 0 ? Integer.parseInt(arguments[0]) : 1_000;
     int rows = arguments.length > 1 ? Integer.parseInt(arguments[1]) : 1_000_000;
     try (LocalPostgres server = LocalPostgres.start()) {
       PGSimpleDataSource source = server.dataSource("postgres");

@@ -59,6 +59,10 @@ public final class JournalCost {
     }
     Journal.on(pool).wakingReaders().install(List.of("woken:port_id"));
     Journal.on(pool).install(List.of("whole", "apart:port_id", "notice:port_id"));
+    try (Connection connection = pool.getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute("SELECT warm_shelf.reader_is_here()"); // else nothing is noted
+    }
   }
 
   private static void cost(HikariDataSource pool) throws SQLException {

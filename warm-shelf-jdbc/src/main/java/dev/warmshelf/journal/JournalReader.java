@@ -41,6 +41,11 @@ import org.jspecify.annotations.Nullable;
  * copy put back); and when the server was started anew, since it may have lost commits that
  * somebody had it not wait for ({@code synchronous_commit}) and that had been told already.
  *
+ * <p><b>When there is too much.</b> A look reads a bounded number of rows. Where more have come
+ * since the last one, as after a long absence or one transaction of very many statements,
+ * everything counts as changed, and the place moves past all of them: else no look might ever end
+ * in time.
+ *
  * <p><b>When it is not complete.</b> Transactions that were open when the first reader came may
  * have found nobody there, and noted nothing. Until they have ended a look's batch has no mark;
  * then everything counts as changed, once.
@@ -56,6 +61,9 @@ public final class JournalReader implements AutoCloseable {
 
   /** Still less must a lock, which somebody may hold for long. */
   private static final int ASIDE_LOCK_MILLIS = 500;
+
+  /** More rows than this are not told one by one: everything counts as changed then. */
+  static final int MOST_ROWS = 20_000;
 
   private static final String ROWS =
       """
@@ -77,12 +85,12 @@ public final class JournalReader implements AutoCloseable {
       FROM warm_shelf.installation i
            CROSS JOIN (VALUES (?::pg_snapshot)) p(place)
            LEFT JOIN (
-             %1$s WHERE xid >= pg_snapshot_xmax(?::pg_snapshot)
+             (%1$s WHERE xid >= pg_snapshot_xmax(?::pg_snapshot) LIMIT %2$d)
              UNION ALL
-             %1$s WHERE xid = ANY (ARRAY(SELECT pg_snapshot_xip(?::pg_snapshot)))
+             (%1$s WHERE xid = ANY (ARRAY(SELECT pg_snapshot_xip(?::pg_snapshot))) LIMIT %2$d)
            ) j ON true
       """
-          .formatted(ROWS);
+          .formatted(ROWS, JournalReader.MOST_ROWS + 1);
 
   private static final int PLACES_IN_LOOK = 3;
 
@@ -305,6 +313,9 @@ public final class JournalReader implements AutoCloseable {
     }
     if (now == null) {
       throw new SQLException("The journal's installation has no name; it was removed or emptied.");
+    }
+    if (changes.size() > MOST_ROWS) {
+      upheaval = "More than " + MOST_ROWS + " changes have come at once";
     }
     if (presence.isOver(clock)) {
       complete = false; // writers may have ceased to note; the next look's place tells

@@ -71,7 +71,7 @@ final class TriggerText {
           groups text[];
           one text;
         BEGIN
-          IF %3$s < extract(epoch FROM clock_timestamp()) THEN
+          IF %3$s < date_part('epoch', clock_timestamp()) THEN
             RETURN NULL; -- nobody has followed for so long that whoever comes begins anew
           END IF;
           BEGIN

@@ -85,6 +85,25 @@ class JournalTest {
     }
   }
 
+  @Test
+  void moreChangesThanCanBeToldOneByOnePutEverythingOutAndTheFeedGoesOn() throws Exception {
+    try (WarmShelf warm = open()) {
+      ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
+      Reading<String> before = port.only();
+      database.run(
+          "INSERT INTO warm_shelf.journal (lane, kind, told) SELECT '\"public\".\"notice\"',"
+              + " 'UPDATE', '{}' FROM generate_series(1, "
+              + (JournalReader.MOST_ROWS + 5_000)
+              + ")");
+      Waiting.until("everything is out", () -> !before.holdsStill());
+      assertThat(warm.feedMeters().orElseThrow().losses()).isZero();
+      port.only();
+      database.run("UPDATE port SET code = 'NEW' WHERE id = 1");
+      Waiting.untilDelivered(warm);
+      assertThat(port.only().value()).isEqualTo("NEW");
+    }
+  }
+
   private static String lines(ResultSet rows) throws SQLException {
     StringBuilder all = new StringBuilder();
     while (rows.next()) {
