@@ -366,11 +366,13 @@ class OwnWritesTest {
   void settingsChangedOnAPooledConnectionAreNoticedAtEachLoad() throws Exception {
     LingeringSource pooled = new LingeringSource(database.dataSource());
     try (WarmShelf theirs =
-        WarmShelf.over(pooled).following(JournalFeed.on(database.dataSource())).open()) {
+        WarmShelf.over(pooled.dataSource())
+            .following(JournalFeed.on(database.dataSource()))
+            .open()) {
       ShelvedQuery<Sailing> query = theirs.query(SAILING).as(Sailing.class);
       query.with("id", 1).only();
       assertThat(query.with("id", 1).only().origin()).isEqualTo(Origin.KEPT);
-      try (Connection connection = pooled.getConnection();
+      try (Connection connection = pooled.dataSource().getConnection();
           Statement statement = connection.createStatement()) {
         statement.execute("SET TimeZone = 'Pacific/Chatham'"); // and left so
       }

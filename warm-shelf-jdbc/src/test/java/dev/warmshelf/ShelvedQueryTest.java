@@ -321,10 +321,20 @@ class ShelvedQueryTest {
   }
 
   @Test
+  void onceClosedTheDatabaseAnswersEachQuestion() throws Exception {
+    ShelvedQuery<String> code = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
+    code.only();
+    warm.close();
+    database.run("UPDATE port SET code = 'NEW' WHERE id = 1"); // nobody is told
+    assertThat(code.only().value()).isEqualTo("NEW");
+    assertThat(code.only().bypass()).hasValue("closed");
+  }
+
+  @Test
   void aSourceThatHandsOutOpenTransactionsIsReadInNewOnes() throws Exception { // R4
     LingeringSource lingering = new LingeringSource(database.dataSource());
     try (WarmShelf pooled =
-        WarmShelf.over(lingering)
+        WarmShelf.over(lingering.dataSource())
             .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(5)))
             .open()) {
       ShelvedQuery<String> code =

@@ -3,6 +3,7 @@ package dev.warmshelf.journal;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import dev.warmshelf.PooledOne;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.TestDatabase;
 import dev.warmshelf.Waiting;

@@ -1,4 +1,4 @@
-package dev.warmshelf.journal;
+package dev.warmshelf;
 
 import static org.mockito.ArgumentMatchers.any;
 import static org.mockito.Mockito.mock;
@@ -11,10 +11,10 @@ import java.sql.SQLException;
 import javax.sql.DataSource;
 
 /** A data source that hands out the same connection again and again, and never closes it. */
-final class PooledOne {
+public final class PooledOne {
   private PooledOne() {}
 
-  static DataSource of(Connection connection) throws SQLException {
+  public static DataSource of(Connection connection) throws SQLException {
     Connection shared =
         (Connection)
             Proxy.newProxyInstance(
