@@ -235,7 +235,7 @@ public final class Question<T> {
       } else if (session.keepsSnapshot() && !connection.getAutoCommit()) {
         return new Around(BypassReason.IN_TRANSACTION, Standing.OLD_SNAPSHOT.label());
       }
-      return session.ambient().equals(kind.ambient()) ? null : unequal();
+      return session.reads(kind.ambient()) ? null : unequal();
     }
     return kind.isUnequal() ? unequal() : null;
   }
@@ -324,8 +324,7 @@ public final class Question<T> {
      */
     private Answer shareable(Loading.Loaded loaded, boolean fromPool) {
       Session session = loaded.session();
-      boolean like =
-          fromPool ? sessions().isLike(kind, session) : session.ambient().equals(kind.ambient());
+      boolean like = fromPool ? sessions().isLike(kind, session) : session.reads(kind.ambient());
       shared = like && !session.hasWritten() && !session.replica();
       return loaded.answer();
     }

@@ -106,10 +106,13 @@ final class Sessions {
     return other == null ? made : other;
   }
 
-  /** Whether a session that was seen is like the others of its kind; notes it if not. */
+  /**
+   * Whether a session that was seen is like the others of its kind; notes it if not. One that only
+   * has temporary tables is not, but may be so again: nothing is noted.
+   */
   boolean isLike(Kind kind, Session seen) {
     if (seen.ambient().equals(kind.ambient())) {
-      return true;
+      return !seen.hasTemporary();
     }
     if (!kind.unequal) {
       kind.unequal = true;

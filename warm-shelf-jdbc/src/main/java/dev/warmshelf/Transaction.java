@@ -136,7 +136,7 @@ public final class Transaction {
     if (session.hasWritten()) {
       state.hasWritten();
     }
-    if (!session.ambient().equals(kind.ambient())) {
+    if (!session.reads(kind.ambient())) {
       state.isAltered();
     }
   }
@@ -148,7 +148,7 @@ public final class Transaction {
       known = Session.of(connection);
       saw(known, kind);
     }
-    return known.ambient().equals(kind.ambient());
+    return known.reads(kind.ambient());
   }
 
   /** Reads for this transaction alone, and asks what became of the session thereby. */

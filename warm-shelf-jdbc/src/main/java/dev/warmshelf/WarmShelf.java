@@ -303,7 +303,7 @@ public final class WarmShelf implements AutoCloseable {
     }
     Verdict verdict;
     if (held != null) {
-      if (!Session.of(held).ambient().equals(kind.ambient())) {
+      if (!Session.of(held).reads(kind.ambient())) {
         return null;
       }
       verdict = analyse(asked, catalogueFor(version, kind).over(held));
@@ -331,7 +331,7 @@ public final class WarmShelf implements AutoCloseable {
     if (known != null) {
       return known;
     }
-    return Session.of(held).ambient().equals(kind.ambient())
+    return Session.of(held).reads(kind.ambient())
         ? new Verdicts.Judged(version, analyse(asked, catalogueOver(held)))
         : null;
   }

@@ -177,6 +177,26 @@ class SessionsTest {
   }
 
   @Test
+  void aTemporaryTableThatIsLeftOnAConnectionShadowsNothingForOthers() throws Exception {
+    try (WarmShelf warm = shelf().open()) {
+      ShelvedQuery<String> crew = warm.query(CREW).as(String.class);
+      ShelvedQuery<String> other = warm.query(CREW + " WHERE true").as(String.class);
+      crew.only();
+      atCheckout.set("CREATE TEMP TABLE crew AS SELECT 'ghost' AS name");
+      crew.question().clear();
+      assertThat(crew.only().value())
+          .as("what that session answers, for itself")
+          .isEqualTo("ghost");
+      assertThat(other.only().bypass()).hasValue("unequal sessions");
+      atCheckout.set("SELECT 1");
+      assertThat(crew.only().value()).isEqualTo("public");
+      assertThat(crew.only().origin()).as("the others go on").isEqualTo(Origin.KEPT);
+      assertThat(other.only().value()).isEqualTo("public");
+      assertThat(other.only().origin()).isEqualTo(Origin.KEPT);
+    }
+  }
+
+  @Test
   void aConnectionOfTheCallersIsLeftAsItIsAndItsWritesAreItsOwn() throws Exception {
     try (WarmShelf warm = shelf().open();
         Connection mine = database.dataSource().getConnection();

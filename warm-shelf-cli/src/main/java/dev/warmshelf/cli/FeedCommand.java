@@ -228,9 +228,10 @@ final class FeedCommand implements Runnable {
     checkup.tables().forEach((lane, columns) -> tables.put(lane.name(), columns));
     fields.put("tables", tables);
     fields.put("watchesSchema", checkup.watchesSchema());
-    fields.put("rows", checkup.rows());
-    fields.put("bytes", checkup.bytes());
+    fields.put("rows", checkup.size().rows());
+    fields.put("bytes", checkup.size().bytes());
     fields.put("retentionSeconds", checkup.retention().toSeconds());
+    fields.put("isRead", checkup.isRead());
     fields.put("problems", checkup.problems());
     return fields;
   }
@@ -254,9 +255,13 @@ final class FeedCommand implements Runnable {
       lines.add(
           "journal: %s rows, %s MiB; rows are kept for %s after their transaction"
               .formatted(
-                  Text.count(checkup.rows()),
-                  Text.count(checkup.bytes() >> 20),
+                  Text.count(checkup.size().rows()),
+                  Text.count(checkup.size().bytes() >> 20),
                   checkup.retention().toString().substring(2).toLowerCase(java.util.Locale.ROOT)));
+      lines.add(
+          checkup.isRead()
+              ? "readers: there is one, or was within that time"
+              : "readers: none, so nothing is noted until somebody follows");
       lines.add(
           checkup.watchesSchema()
               ? "schema:  its changes are noted, too"

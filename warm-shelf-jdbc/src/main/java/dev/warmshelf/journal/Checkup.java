@@ -18,19 +18,25 @@ import java.util.Map;
  * @param installed whether there is one
  * @param tables what each followed table is told apart by
  * @param watchesSchema whether changes of the schema are noted like others
- * @param rows in the journal, about
- * @param bytes that the journal takes, with its index
+ * @param size of the journal
  * @param retention how long rows are kept
+ * @param isRead whether somebody follows; if not, nothing is noted
  * @param problems what is wrong, in words that say what to do; empty if all is well
  */
 public record Checkup(
     boolean installed,
     Map<Lane, List<String>> tables,
     boolean watchesSchema,
-    long rows,
-    long bytes,
+    Size size,
     Duration retention,
+    boolean isRead,
     List<String> problems) {
+  /**
+   * @param rows about how many there are
+   * @param bytes that they take, with their index
+   */
+  public record Size(long rows, long bytes) {}
+
   private static final String ASK =
       """
       SELECT i.version, extract(epoch FROM i.retention)::bigint,
@@ -80,9 +86,9 @@ public record Checkup(
           false,
           Map.of(),
           false,
-          0,
-          0,
+          new Size(0, 0),
           Duration.ZERO,
+          false,
           List.of(
               "the journal is not installed in this database; 'shelf feed install' puts it there"));
     }
@@ -91,9 +97,9 @@ public record Checkup(
           true,
           Map.of(),
           false,
-          0,
-          0,
+          new Size(0, 0),
           Duration.ZERO,
+          false,
           List.of(
               "the journal is of an older version; 'shelf feed upgrade' brings it to version "
                   + Journal.VERSION));
@@ -119,7 +125,7 @@ public record Checkup(
         ResultSet row = statement.executeQuery(ASK)) {
       if (!row.next()) {
         problems.add("the installation has no name; readers cannot find their place");
-        return new Checkup(true, tables, false, 0, 0, Duration.ZERO, problems);
+        return new Checkup(true, tables, false, new Size(0, 0), Duration.ZERO, false, problems);
       }
       if (row.getInt(1) != Journal.VERSION) {
         problems.add("it is of version " + row.getInt(1) + ", not " + Journal.VERSION);
@@ -132,8 +138,8 @@ public record Checkup(
             "rows are kept for longer than twice the retention: nobody who may trims them, or a"
                 + " transaction has been open all the while");
       }
-      return new Checkup(
-          true, tables, row.getBoolean(3), row.getLong(4), row.getLong(5), retention, problems);
+      Size size = new Size(row.getLong(4), row.getLong(5));
+      return new Checkup(true, tables, row.getBoolean(3), size, retention, awake, problems);
     }
   }
 

@@ -16,8 +16,15 @@ import java.util.stream.Collectors;
  * @param replica whether the server is a standby
  * @param hasWritten whether the transaction has written, so that it may see what others do not
  * @param keepsSnapshot whether all statements of a transaction see what its first one saw
+ * @param hasTemporary whether it has temporary tables or views, which may stand before others of
+ *     the same name
  */
-public record Session(String ambient, boolean replica, boolean hasWritten, boolean keepsSnapshot) {
+public record Session(
+    String ambient,
+    boolean replica,
+    boolean hasWritten,
+    boolean keepsSnapshot,
+    boolean hasTemporary) {
   /**
    * Of the client's connection defaults (manual, 20.11), the compatibility options (20.13) and what
    * else the manual says changes a statement's meaning or how a value is written. Settings of the
@@ -54,7 +61,9 @@ public record Session(String ambient, boolean replica, boolean hasWritten, boole
       """
       SELECT array_to_string(ARRAY[current_database(), current_user, %s], chr(31), ''),
              pg_is_in_recovery(), pg_current_xact_id_if_assigned() IS NOT NULL,
-             current_setting('transaction_isolation') IN ('repeatable read', 'serializable')
+             current_setting('transaction_isolation') IN ('repeatable read', 'serializable'),
+             CASE WHEN pg_my_temp_schema() = 0 THEN false
+                  ELSE EXISTS (SELECT FROM pg_class WHERE relnamespace = pg_my_temp_schema()) END
       """
           .formatted(
               SETTINGS.stream()
@@ -69,10 +78,20 @@ public record Session(String ambient, boolean replica, boolean hasWritten, boole
     }
   }
 
+  /** Whether a name means the same here as in a session of this ambient. */
+  public boolean reads(String others) {
+    return !hasTemporary && ambient.equals(others);
+  }
+
   /** Reads what {@link #ASK} gives. */
   public static Session read(ResultSet row) throws SQLException {
     row.next();
-    return new Session(row.getString(1), row.getBoolean(2), row.getBoolean(3), row.getBoolean(4));
+    return new Session(
+        row.getString(1),
+        row.getBoolean(2),
+        row.getBoolean(3),
+        row.getBoolean(4),
+        row.getBoolean(5));
   }
 
   /** An ambient line for a person to read. */

@@ -84,6 +84,10 @@ public final class Analyst {
 
   private static final Set<String> LOCK_WORDS = Set.of("update", "share", "no", "key");
 
+  /** No table may have columns of these names (manual, 5.6); they change without any change. */
+  private static final Set<String> SYSTEM_COLUMNS =
+      Set.of("ctid", "xmin", "xmax", "cmin", "cmax", "tableoid");
+
   /** Written like a call, but part of the language. */
   private static final Set<String> CONSTRUCTS =
       Set.of("all", "any", "array", "exists", "row", "some");
@@ -349,7 +353,10 @@ public final class Analyst {
       return new Refusal(
           Reason.DEPENDS_ON_MOMENT_OR_SESSION, unquoted(token.text()), token.position());
     }
-    if (token.kind() != Kind.WORD || (before != null && before.is("."))) {
+    if (token.isIdentifier() && SYSTEM_COLUMNS.contains(token.name())) {
+      return new Refusal(Reason.READS_SYSTEM_COLUMN, token.name(), token.position());
+    }
+    if (token.kind() != Kind.WORD) {
       return null;
     }
     String word = token.text();

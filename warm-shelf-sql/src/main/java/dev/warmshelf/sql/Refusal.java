@@ -17,6 +17,7 @@ public record Refusal(Reason reason, String subject, int position) {
     CHANGES_DATA,
     LOCKS_ROWS,
     SAMPLES,
+    READS_SYSTEM_COLUMN,
     DEPENDS_ON_MOMENT_OR_SESSION,
     VOLATILE_FUNCTION,
     MAY_READ_TABLES,
@@ -52,6 +53,8 @@ public record Refusal(Reason reason, String subject, int position) {
           case CHANGES_DATA -> "'" + subject + "' changes data";
           case LOCKS_ROWS -> "'" + subject + "' locks rows, so the database must run it each time";
           case SAMPLES -> "a sample differs each time it is taken";
+          case READS_SYSTEM_COLUMN ->
+              "'" + subject + "' is a system column, which changes though no row does";
           case DEPENDS_ON_MOMENT_OR_SESSION ->
               "'" + subject + "' depends on the moment or the session; pass it as a parameter";
           case VOLATILE_FUNCTION -> subject + "() can give another answer each time";
