@@ -82,27 +82,15 @@ public record Checkup(
   static Checkup of(Connection connection, List<Followed> followed, Duration usual)
       throws SQLException {
     if (!isThere(connection, "warm_shelf.installation", "name")) {
-      return new Checkup(
+      return unusable(
           false,
-          Map.of(),
-          false,
-          new Size(0, 0),
-          Duration.ZERO,
-          false,
-          List.of(
-              "the journal is not installed in this database; 'shelf feed install' puts it there"));
+          "the journal is not installed in this database; 'shelf feed install' puts it there");
     }
     if (!isThere(connection, "warm_shelf.installation", "awake_since")) {
-      return new Checkup(
+      return unusable(
           true,
-          Map.of(),
-          false,
-          new Size(0, 0),
-          Duration.ZERO,
-          false,
-          List.of(
-              "the journal is of an older version; 'shelf feed upgrade' brings it to version "
-                  + Journal.VERSION));
+          "the journal is of an older version; 'shelf feed upgrade' brings it to version "
+              + Journal.VERSION);
     }
     Coverage coverage = Coverage.ask(connection);
     Map<Lane, List<String>> tables = new LinkedHashMap<>();
@@ -141,6 +129,12 @@ public record Checkup(
       Size size = new Size(row.getLong(4), row.getLong(5));
       return new Checkup(true, tables, row.getBoolean(3), size, retention, awake, problems);
     }
+  }
+
+  /** One of which nothing more can be said than what is wrong. */
+  private static Checkup unusable(boolean installed, String problem) {
+    return new Checkup(
+        installed, Map.of(), false, new Size(0, 0), Duration.ZERO, false, List.of(problem));
   }
 
   private static void addHolders(Connection connection, Duration usual, List<String> problems)
