@@ -1,5 +1,6 @@
 package dev.warmshelf;
 
+import dev.warmshelf.Verdicts.Judged;
 import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.Lane;
@@ -14,6 +15,7 @@ import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.WaitEndedException;
 import dev.warmshelf.shelf.Words;
+import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.Verdict;
 import java.sql.Connection;
 import java.sql.SQLException;
@@ -190,20 +192,52 @@ public final class Question<T> {
   private <V> Reading<V> read(Function<Answer, V> view) throws SQLException {
     Sessions.Kind kind = sessions().current(held());
     Key key = key(kind);
-    Around around = around(kind);
+    Session session = connection == null ? null : Session.of(connection);
+    Around around = around(kind, session);
     if (around == null) {
-      Verdicts.Judged judged = query.judged(kind, held());
+      Verdicts.Over over = over();
+      Judged judged = query.judged(values, kind, over);
       if (judged == null) {
-        around = new Around(BypassReason.UNEQUAL_SESSIONS, BypassReason.UNEQUAL_SESSIONS.label());
+        around =
+            Around.because(
+                over.isNone() ? BypassReason.NOT_ANALYSED : BypassReason.UNEQUAL_SESSIONS);
       } else if (judged.verdict() instanceof Verdict.Keepable keepable) {
-        return readFromShelf(key, new Asking(kind, keepable.lanes(), judged.schemaVersion()), view);
+        if (!judged.analysed().analysis().textsMatter() || !aValueMeansMoment()) {
+          return readFromShelf(key, new Asking(kind, judged, keepable.lanes()), view);
+        }
+        around = Around.because(BypassReason.MOMENT_AS_VALUE);
       } else {
-        Verdict.Refused refused = (Verdict.Refused) judged.verdict();
-        query.wasRefused(refused.refusal());
-        around = new Around(BypassReason.REFUSED, refused.refusal().message());
+        around = refused(judged, ((Verdict.Refused) judged.verdict()).refusal());
       }
     }
-    return query.shelf().bypass(around.reason(), around.why(), key, new Alone(), view);
+    Alone alone = new Alone(around.onlyReads());
+    return query.shelf().bypass(around.reason(), around.why(), key, alone, view);
+  }
+
+  private Around refused(Judged judged, Refusal refusal) {
+    if (refusal.reason() == Refusal.Reason.CHANGES_DATA) {
+      throw new IllegalStateException(
+          "This statement changes data, and was not run; run it with write(...): " + query.text());
+    }
+    query.wasRefused(refusal);
+    return new Around(BypassReason.REFUSED, refusal.message(), judged.onlyReads());
+  }
+
+  private boolean aValueMeansMoment() {
+    for (Object value : values) {
+      if (Verdicts.meansMoment(value)) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  /** How the database may be asked about the statement. */
+  private Verdicts.Over over() {
+    if (transaction != null) {
+      return transaction.over();
+    }
+    return connection == null ? Verdicts.ANY : new Verdicts.Over.Callers(connection);
   }
 
   private <V> Reading<V> readFromShelf(Key key, Asking asking, Function<Answer, V> view)
@@ -217,23 +251,32 @@ public final class Question<T> {
     }
   }
 
-  /** Why a question goes around the shelf, whatever it is. */
-  private record Around(BypassReason reason, String why) {}
+  /**
+   * Why a question goes around the shelf.
+   *
+   * @param onlyReads whether it is known to do nothing but read
+   */
+  private record Around(BypassReason reason, String why, boolean onlyReads) {
+    static Around because(BypassReason reason) {
+      return new Around(reason, reason.label(), false);
+    }
+  }
 
-  private @Nullable Around around(Sessions.Kind kind) throws SQLException {
+  /** Why it does, whatever it is; null if that depends on what it is. */
+  private @Nullable Around around(Sessions.Kind kind, @Nullable Session session)
+      throws SQLException {
     if (transaction != null) {
       Standing standing = transaction.standing();
       if (standing != Standing.LIKE_OTHERS) {
-        return new Around(BypassReason.IN_TRANSACTION, standing.label());
+        return new Around(BypassReason.IN_TRANSACTION, standing.label(), false);
       }
       // What its connection is like is known from its loads, or must be asked now.
       return kind.isUnequal() && !transaction.isLike(kind) ? unequal() : null;
-    } else if (connection != null) {
-      Session session = Session.of(connection);
+    } else if (connection != null && session != null) {
       if (session.hasWritten()) {
-        return new Around(BypassReason.IN_TRANSACTION, Standing.OWN_WRITES.label());
+        return new Around(BypassReason.IN_TRANSACTION, Standing.OWN_WRITES.label(), false);
       } else if (session.keepsSnapshot() && !connection.getAutoCommit()) {
-        return new Around(BypassReason.IN_TRANSACTION, Standing.OLD_SNAPSHOT.label());
+        return new Around(BypassReason.IN_TRANSACTION, Standing.OLD_SNAPSHOT.label(), false);
       }
       return session.reads(kind.ambient()) ? null : unequal();
     }
@@ -241,7 +284,7 @@ public final class Question<T> {
   }
 
   private static Around unequal() {
-    return new Around(BypassReason.UNEQUAL_SESSIONS, BypassReason.UNEQUAL_SESSIONS.label());
+    return Around.because(BypassReason.UNEQUAL_SESSIONS);
   }
 
   /** The connection that this question must be asked on; null if it may be any. */
@@ -255,6 +298,12 @@ public final class Question<T> {
 
   /** What the shelf asks of this question when the answer is for its caller alone. */
   private final class Alone implements Inquiry<Answer, SQLException> {
+    private final boolean onlyReads;
+
+    Alone(boolean onlyReads) {
+      this.onlyReads = onlyReads;
+    }
+
     @Override
     public Footprint lanes() {
       return Footprint.NOTHING;
@@ -263,12 +312,12 @@ public final class Question<T> {
     @Override
     public Answer load() throws SQLException {
       if (transaction != null) {
-        return transaction.readAlone(query, values);
+        return transaction.readAlone(query.loading(values), values, onlyReads);
       } else if (connection != null) {
-        return query.loading().alone(connection, values);
+        return query.loading(values).alone(connection, values);
       }
       try (Borrowed borrowed = borrow()) {
-        return query.loading().alone(borrowed.connection(), values);
+        return query.loading(values).alone(borrowed.connection(), values);
       }
     }
 
@@ -281,14 +330,14 @@ public final class Question<T> {
   /** What the shelf asks of this question when it has no answer. */
   private final class Asking implements Inquiry<Answer, SQLException> {
     private final Sessions.Kind kind;
+    private final Judged judged;
     private final Lanes lanes;
-    private final long judgedFor;
     private boolean shared;
 
-    Asking(Sessions.Kind kind, Lanes lanes, long judgedFor) {
+    Asking(Sessions.Kind kind, Judged judged, Lanes lanes) {
       this.kind = kind;
+      this.judged = judged;
       this.lanes = lanes;
-      this.judgedFor = judgedFor;
     }
 
     @Override
@@ -298,7 +347,7 @@ public final class Question<T> {
 
     @Override
     public boolean holdsFor(long schemaVersion) {
-      return judgedFor == schemaVersion;
+      return judged.holdsFor(schemaVersion);
     }
 
     @Override
@@ -306,13 +355,13 @@ public final class Question<T> {
       Connection held = held();
       if (held == null) {
         try (Borrowed borrowed = borrow()) {
-          return shareable(query.loading().withSession(borrowed.connection(), values), true);
+          return shareable(query.loading(values).withSession(borrowed.connection(), values), true);
         }
       }
       if (transaction != null) {
-        transaction.sends(query.kind());
+        transaction.sends(judged.onlyReads());
       }
-      Loading.Loaded loaded = query.loading().withSession(held, values);
+      Loading.Loaded loaded = query.loading(values).withSession(held, values);
       if (transaction != null) {
         transaction.saw(loaded.session(), kind);
       }
@@ -352,7 +401,7 @@ public final class Question<T> {
       @Nullable Object[] asked = frozen();
       return () -> {
         try (Borrowed borrowed = borrow()) {
-          Loading.Loaded loaded = query.loading().withSession(borrowed.connection(), asked);
+          Loading.Loaded loaded = query.loading(asked).withSession(borrowed.connection(), asked);
           if (!sessions().isLike(kind, loaded.session())) {
             throw new SQLException("The connection's session is not like the one kept from.");
           }
@@ -378,12 +427,22 @@ public final class Question<T> {
     }
   }
 
-  /** What an answer to this question depends on, or nothing if such answers are not kept. */
+  /** Has the verdict found out, as long as the transaction's connection can be asked. */
+  void askVerdict(Transaction writer) throws SQLException {
+    Sessions.Kind kind = sessions().current(writer.held());
+    key(kind); // all parameters have values
+    query.judged(values, kind, writer.over());
+  }
+
+  /**
+   * What an answer to this question depends on, or nothing if such answers are not kept, or nobody
+   * has found out before the transaction wrote.
+   */
   Optional<Footprint> footprintOf(Answer answer, Transaction writer) throws SQLException {
     Sessions.Kind kind = sessions().current(writer.held());
-    Verdicts.Judged judged = query.judgedAfterWrite(kind, writer.held());
+    Judged judged = query.judged(values, kind, Verdicts.NONE);
     if (judged != null && judged.verdict() instanceof Verdict.Keepable keepable) {
-      Asking asking = new Asking(kind, keepable.lanes(), judged.schemaVersion());
+      Asking asking = new Asking(kind, judged, keepable.lanes());
       return Optional.of(asking.lanes(asking.lanes(), answer));
     }
     return Optional.empty();

@@ -3,14 +3,13 @@ package dev.warmshelf;
 import dev.warmshelf.Verdicts.Judged;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.row.Answer;
+import dev.warmshelf.row.Binding;
 import dev.warmshelf.row.Mapper;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.StatementKind;
 import dev.warmshelf.sql.Verdict;
-import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.List;
 import java.util.Optional;
@@ -27,7 +26,7 @@ public final class ShelvedQuery<T> {
   private final Shelf shelf;
   private final SqlStatement statement;
   private final Loading loading;
-  private final StatementKind kind;
+  private final int[] mayBeLists;
   private final List<String> declared;
   private final List<Lane> tags;
   private final KeyMaker keys;
@@ -39,7 +38,37 @@ public final class ShelvedQuery<T> {
   final Function<Answer, T> asOnly;
 
   /** The last verdict, which is nearly always the next. */
-  private record Last(Sessions.Kind kind, Judged judged) {}
+  private static final class Last {
+    private final Sessions.Kind kind;
+    private final @Nullable Class<?>[] classes;
+    private final List<String> types;
+    private final Judged judged;
+
+    Last(Sessions.Kind kind, @Nullable Object[] values, List<String> types, Judged judged) {
+      this.kind = kind;
+      this.classes = new @Nullable Class<?>[values.length];
+      for (int i = 0; i < values.length; i++) {
+        Object value = values[i];
+        classes[i] = value == null ? null : value.getClass();
+      }
+      this.types = types;
+      this.judged = judged;
+    }
+
+    boolean isOfTypesOf(@Nullable Object[] values) {
+      for (int i = 0; i < values.length; i++) {
+        Object value = values[i];
+        boolean alike =
+            value instanceof List<?>
+                ? Binding.typeOf(value).equals(types.get(i))
+                : (value == null ? null : value.getClass()) == classes[i];
+        if (!alike) {
+          return false;
+        }
+      }
+      return true;
+    }
+  }
 
   ShelvedQuery(
       WarmShelf warm,
@@ -53,7 +82,7 @@ public final class ShelvedQuery<T> {
     this.shelf = shelf;
     this.statement = statement;
     this.loading = new Loading(statement.driverText(), statement.driverOrder());
-    this.kind = StatementKind.of(statement.text());
+    this.mayBeLists = statement.mayBeLists().stream().mapToInt(Integer::intValue).toArray();
     this.declared = declared;
     this.tags = tags;
     this.keys = keys;
@@ -96,50 +125,47 @@ public final class ShelvedQuery<T> {
   }
 
   /**
-   * Whether the answers may be kept, with the footprint or the reason.
+   * Whether the answers may be kept, with the footprint or the reason, as far as that can be told
+   * before the parameters have values.
    *
-   * @throws SQLException if the database's catalogue could not be asked, or was asked over a
-   *     connection whose session is unlike the others
+   * @throws SQLException if the database could not be asked, or only over a connection whose
+   *     session is unlike the others
    */
   public Verdict verdict() throws SQLException {
-    Judged known = judged(warm.sessions().first(), null);
-    if (known == null) {
+    List<String> types = statement.unknownTypes();
+    Sessions.Kind kind = warm.sessions().first();
+    Judged found = warm.verdicts().judged(statement, types, declared, kind, Verdicts.ANY);
+    if (found == null) {
       throw new SQLException("The data source hands out sessions that are not alike.");
     }
-    return known.verdict();
+    return found.verdict();
   }
 
   /**
-   * The verdict for a kind of session; null if the database could only be asked in another.
+   * The verdict for values and a kind of session; null as {@link Verdicts#judged} says.
    *
-   * @param held the connection to ask over if one must be asked; null for any
+   * @param over how to ask the database if it must be asked
    */
-  @Nullable Judged judged(Sessions.Kind kind, @Nullable Connection held) throws SQLException {
+  @Nullable Judged judged(@Nullable Object[] values, Sessions.Kind kind, Verdicts.Over over)
+      throws SQLException {
     Last known = last;
     if (known != null
-        && known.kind() == kind
-        && known.judged().schemaVersion() == warm.schemaVersion()) {
-      return known.judged();
+        && known.kind == kind
+        && known.isOfTypesOf(values)
+        && known.judged.holdsFor(warm.schemaVersion())) {
+      return known.judged;
     }
-    Judged judged = warm.judged(asked(kind), kind, held);
+    List<String> types = Binding.typesOf(values);
+    Judged judged = warm.verdicts().judged(statement, types, declared, kind, over);
     if (judged != null) {
-      last = new Last(kind, judged);
+      last = new Last(kind, values, types, judged);
     }
     return judged;
   }
 
-  /** The same over a connection that may see what it has changed itself: not for others. */
-  @Nullable Judged judgedAfterWrite(Sessions.Kind kind, Connection held) throws SQLException {
-    return warm.judgedAfterWrite(asked(kind), kind, held);
-  }
-
-  private Verdicts.Asked asked(Sessions.Kind kind) {
-    return new Verdicts.Asked(statement, declared, kind.ambient());
-  }
-
   /** A read of this query went to the database, since it is refused. */
   void wasRefused(Refusal refusal) {
-    warm.wasRefused(statement, refusal);
+    warm.verdicts().refusals().count(statement, refusal);
   }
 
   /**
@@ -183,12 +209,15 @@ public final class ShelvedQuery<T> {
     return keys;
   }
 
-  Loading loading() {
+  /** How the database is asked with these values: a list in {@code IN (...)} goes as an array. */
+  Loading loading(@Nullable Object[] values) {
+    for (int parameter : mayBeLists) {
+      if (values[parameter] instanceof List<?>) {
+        return new Loading(
+            statement.driverText(each -> values[each] instanceof List<?>), statement.driverOrder());
+      }
+    }
     return loading;
-  }
-
-  StatementKind kind() {
-    return kind;
   }
 
   List<Lane> tags() {

@@ -11,8 +11,6 @@ import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Standing;
 import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.sql.StatementKind;
-import dev.warmshelf.sql.WrittenTables;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -124,10 +122,22 @@ public final class Transaction {
     return connection;
   }
 
-  /** A statement of this kind is about to be sent. */
-  void sends(StatementKind kind) {
-    state.sends(kind);
+  /** A statement is about to be sent. */
+  void sends(boolean onlyReads) {
+    if (!onlyReads) {
+      state.hasWritten();
+    }
     seen = null;
+  }
+
+  /**
+   * How the database can be asked about a statement: over this connection as long as nothing has
+   * been done on it that an end of the transaction would undo or show.
+   */
+  Verdicts.Over over() {
+    return state.standing() == Standing.LIKE_OTHERS
+        ? new Verdicts.Over.Held(connection)
+        : Verdicts.NONE;
   }
 
   /** What the server has said of the session, after a statement. */
@@ -152,9 +162,10 @@ public final class Transaction {
   }
 
   /** Reads for this transaction alone, and asks what became of the session thereby. */
-  Answer readAlone(ShelvedQuery<?> query, @Nullable Object[] values) throws SQLException {
-    sends(query.kind());
-    Answer answer = query.loading().alone(connection, values);
+  Answer readAlone(Loading loading, @Nullable Object[] values, boolean onlyReads)
+      throws SQLException {
+    sends(onlyReads);
+    Answer answer = loading.alone(connection, values);
     if (state.standing() == Standing.LIKE_OTHERS) {
       isLike(warm.sessions().current(connection));
     }
@@ -163,8 +174,11 @@ public final class Transaction {
 
   int run(Write write) throws SQLException {
     kept.clear(); // made stale by what comes now, perhaps
-    sends(StatementKind.of(write.statement().text()));
     note(write);
+    for (Write.Replacement replacement : write.replacements()) {
+      replacement.question().askVerdict(this); // as long as that can be
+    }
+    sends(false);
     Fence fence = warm.shelf(WarmShelf.MAIN_SHELF).fence();
     Write.Outcome outcome = write.send(connection);
     if (!write.replacements().isEmpty()
@@ -193,8 +207,11 @@ public final class Transaction {
   private void note(Write write) throws SQLException {
     Set<Lane> sofar = named;
     if (sofar != null && !warm.ownWrites().haveFeed()) {
-      Set<Lane> more = WrittenTables.of(write.statement(), warm.catalogueOver(connection));
-      if (more == null) {
+      Verdicts.Known known =
+          warm.verdicts()
+              .known(write.statement(), write.text(), warm.sessions().current(connection), over());
+      Set<Lane> more = known == null ? null : known.analysis().written();
+      if (more == null || more.isEmpty()) {
         named = null;
       } else {
         sofar.addAll(more);

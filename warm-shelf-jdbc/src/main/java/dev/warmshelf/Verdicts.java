@@ -1,89 +1,396 @@
 package dev.warmshelf;
 
+import dev.warmshelf.feed.Feed;
+import dev.warmshelf.feed.Watched;
+import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.Generations;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.ValuePlan.Place;
+import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.postgres.Analyser;
+import dev.warmshelf.postgres.Analyser.Examined;
+import dev.warmshelf.session.Borrowed;
+import dev.warmshelf.sql.Analysed;
+import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.Refusal;
+import dev.warmshelf.sql.Refusal.Reason;
 import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.TellingApart;
 import dev.warmshelf.sql.Verdict;
+import dev.warmshelf.sql.tree.Analysis;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.util.ArrayList;
+import java.util.Collection;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.TreeMap;
+import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.ConcurrentHashMap;
-import java.util.concurrent.atomic.LongAdder;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.LinkedBlockingQueue;
+import java.util.concurrent.ThreadPoolExecutor;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicLong;
+import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
 /**
- * The verdicts on a program's statements, remembered for the version of the schema and the kind of
- * session that they hold for; so a query made anew for each call costs what a kept one does.
- * Bounded in bytes. A refusal is heard once, and counted.
+ * The verdicts on a program's statements. What the database says of a statement is asked once for
+ * each normal form, types of values and kind of session, and holds until the schema changes where
+ * the statement depends on it; so a query made anew for each call, or with other constants in its
+ * text, costs what a kept one does. All that is remembered is bounded in bytes.
+ *
+ * <p>Whoever holds no connection waits for another's asking. Whoever holds one does not: the other
+ * may be waiting for a connection.
  *
  * <p>Thread-safe.
  */
-final class Verdicts {
+final class Verdicts implements AutoCloseable {
   private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
   private static final long MOST_BYTES = 8L << 20;
-  private static final long VERDICT_BYTES = 2_000;
+  private static final long JUDGED_BYTES = 1_000;
+  private static final long KNOWN_BYTES = 4_000;
 
-  /** So many statements' refusals are told and counted apart. */
-  private static final int MOST_TOLD = 1_000;
+  /** How often a statement is asked about again since the schema changed meanwhile. */
+  private static final int MOST_ASKINGS = 3;
 
-  private final Generations<Asked, Judged> known =
-      new Generations<>(MOST_BYTES, (asked, judged) -> asked.statement.bytes() + VERDICT_BYTES);
-  private final ConcurrentHashMap<Told, LongAdder> refusals = new ConcurrentHashMap<>();
+  private static final int MOST_WAITING = 1_000;
+  private static final long IDLE_SECONDS = 10;
+
+  private final DataSource dataSource;
+  private final Sessions sessions;
+  private final Board board;
+  private final @Nullable Feed feed;
+  private final TellingApart apart;
+  private final Analyser analyser = new Analyser();
+  private final Generations<Asked, Judged> judged =
+      new Generations<>(MOST_BYTES, (asked, verdict) -> asked.statement.bytes() + JUDGED_BYTES);
+  private final Generations<Form, Known> known =
+      new Generations<>(MOST_BYTES, (form, what) -> 4L * form.text.sql().length() + KNOWN_BYTES);
+  private final ConcurrentHashMap<Form, CompletableFuture<Found>> running =
+      new ConcurrentHashMap<>();
+  private final Refusals refusals = new Refusals();
+  private final AtomicLong numbers = new AtomicLong();
+
+  /** Asks for those who cannot wait. */
+  private final ThreadPoolExecutor aside;
 
   /**
    * What a verdict is on. The statement is one of the program's texts, remembered as one object.
    */
-  record Asked(SqlStatement statement, List<String> declared, String ambient) {}
+  private record Asked(
+      SqlStatement statement, List<String> types, List<String> declared, String ambient) {}
+
+  /** What the database is asked about. */
+  private record Form(AnalysedText text, String ambient) {}
+
+  private record Found(@Nullable Known known) {}
+
+  /** The connection over which the database can be asked. */
+  sealed interface Over {
+    /** One of the data source. */
+    record Any() implements Over {}
+
+    /** The caller's, on which a transaction can be begun and undone. */
+    record Held(Connection connection) implements Over {}
+
+    /** The caller's, which can be asked if no transaction is open on it. */
+    record Callers(Connection connection) implements Over {}
+
+    /** None: the caller holds one that must be left as it is. */
+    record None() implements Over {}
+
+    /** Whether a statement that is not known cannot be asked about now. */
+    default boolean isNone() {
+      return this instanceof None || this instanceof Callers;
+    }
+  }
+
+  static final Over ANY = new Over.Any();
+  static final Over NONE = new Over.None();
+
+  /** What the database has said of a form, as long as the schema is what it was. */
+  static final class Known implements Watched {
+    private final Analysis analysis;
+    private final Map<String, String> prints;
+    private final Lane lane;
+    private volatile boolean outdated;
+
+    Known(Examined examined, Lane lane) {
+      this.analysis = examined.analysis();
+      Map<String, String> found = new HashMap<>();
+      examined.prints().forEach((object, print) -> found.put(object.written(), print));
+      this.prints = Map.copyOf(found);
+      this.lane = lane;
+    }
+
+    Analysis analysis() {
+      return analysis;
+    }
+
+    @Override
+    public Map<String, String> prints() {
+      return prints;
+    }
+
+    @Override
+    public void mayMeanAnother() {
+      outdated = true;
+    }
+
+    @Override
+    public Lane lane() {
+      return lane;
+    }
+  }
 
   /**
-   * @param schemaVersion of the schema for which the verdict holds
+   * A verdict.
+   *
+   * @param version of how changes are told apart, for which it holds
+   * @param standsOn what it was made of
    */
-  record Judged(long schemaVersion, Verdict verdict) {}
+  record Judged(long version, List<Known> standsOn, Verdict verdict, Analysed analysed) {
+    boolean holdsFor(long now) {
+      if (version != now) {
+        return false;
+      }
+      for (int i = 0; i < standsOn.size(); i++) {
+        if (standsOn.get(i).outdated) {
+          return false;
+        }
+      }
+      return true;
+    }
 
-  private record Told(String normalForm, String why) {}
-
-  /** The verdict that holds for this version of the schema, or null. */
-  @Nullable Judged get(Asked asked, long schemaVersion) {
-    Judged found = known.get(asked);
-    return found != null && found.schemaVersion() == schemaVersion ? found : null;
-  }
-
-  void put(Asked asked, Judged judged) {
-    known.put(asked, judged);
-    if (judged.verdict() instanceof Verdict.Refused refused) {
-      tell(asked.statement(), refused.refusal());
+    /** Whether running the statement can do nothing but read. */
+    boolean onlyReads() {
+      return analysed.analysis().onlyReads();
     }
   }
 
-  private void tell(SqlStatement statement, Refusal refusal) {
-    Told told = new Told(statement.normalForm(), refusal.message());
-    if (refusals.size() < MOST_TOLD && refusals.putIfAbsent(told, new LongAdder()) == null) {
-      LOG.warn(
-          "This query's answers are not kept: {}. Told once for each statement and reason. In: {}",
-          refusal.message(),
-          statement.text());
-    }
-  }
-
-  /** A read went to the database since its statement is refused. */
-  void count(SqlStatement statement, Refusal refusal) {
-    LongAdder count = refusals.get(new Told(statement.normalForm(), refusal.message()));
-    if (count != null) {
-      count.increment();
-    }
+  Verdicts(
+      DataSource dataSource,
+      Sessions sessions,
+      Board board,
+      @Nullable Feed feed,
+      TellingApart apart) {
+    this.dataSource = dataSource;
+    this.sessions = sessions;
+    this.board = board;
+    this.feed = feed;
+    this.apart = apart;
+    this.aside =
+        new ThreadPoolExecutor(
+            1,
+            1,
+            IDLE_SECONDS,
+            TimeUnit.SECONDS,
+            new LinkedBlockingQueue<>(MOST_WAITING),
+            task -> {
+              Thread thread = new Thread(task, "warm-shelf-analysis");
+              thread.setDaemon(true);
+              return thread;
+            },
+            new ThreadPoolExecutor.DiscardPolicy());
+    aside.allowCoreThreadTimeOut(true);
   }
 
   /**
-   * How many reads went to the database for such reasons, by statement in normal form and reason.
+   * The verdict on a statement whose values have these types; null if it is not known yet and
+   * cannot be asked for this way, or if the connection's session is not of this kind.
+   *
+   * @throws SQLException if the database could not be asked
    */
-  Map<String, Map<String, Long>> refusals() {
-    Map<String, Map<String, Long>> all = new TreeMap<>();
-    refusals.forEach(
-        (told, count) ->
-            all.computeIfAbsent(told.normalForm(), form -> new TreeMap<>())
-                .put(told.why(), count.sum()));
-    return all;
+  @Nullable Judged judged(
+      SqlStatement statement,
+      List<String> types,
+      List<String> declared,
+      Sessions.Kind kind,
+      Over over)
+      throws SQLException {
+    Asked asked = new Asked(statement, types, declared, kind.ambient());
+    long version = board.schemaVersion();
+    Judged before = judged.get(asked);
+    if (before != null && before.holdsFor(version)) {
+      return before;
+    }
+    List<Known> all = new ArrayList<>();
+    AnalysedText text = statement.analysedText(types);
+    Known first = known(statement, text, kind, over);
+    if (first == null) {
+      return null;
+    }
+    all.add(first);
+    for (String table : declared) {
+      SqlStatement whole = SqlStatement.of("TABLE " + table);
+      Known another = known(whole, whole.analysedText(List.of()), kind, over);
+      if (another == null) {
+        return null;
+      }
+      all.add(another);
+    }
+    Analysed analysed = new Analysed(statement, text, first.analysis());
+    Judged now = new Judged(version, List.copyOf(all), judge(analysed, all), analysed);
+    judged.put(asked, now);
+    if (now.verdict() instanceof Verdict.Refused refused) {
+      refusals.tell(statement, refused.refusal());
+    }
+    return now;
+  }
+
+  /**
+   * What is known of a statement, remembered or asked for now; null as {@link #judged} says.
+   *
+   * @throws SQLException if the database could not be asked
+   */
+  @Nullable Known known(SqlStatement statement, AnalysedText text, Sessions.Kind kind, Over over)
+      throws SQLException {
+    Form form = new Form(text, kind.ambient());
+    Known before = known.get(form);
+    if (before != null && !before.outdated) {
+      return before;
+    } else if (over instanceof Over.Held held) {
+      return ask(held.connection(), statement, form, kind, false);
+    } else if (over instanceof Over.Callers callers && Analyser.isFree(callers.connection())) {
+      return ask(callers.connection(), statement, form, kind, false);
+    } else if (over.isNone()) {
+      if (!running.containsKey(form)) {
+        aside.execute(() -> askAside(statement, form, kind));
+      }
+      return null;
+    }
+    CompletableFuture<Found> mine = new CompletableFuture<>();
+    CompletableFuture<Found> others = running.putIfAbsent(form, mine);
+    return others != null ? await(others) : lead(statement, form, kind, mine);
+  }
+
+  private void askAside(SqlStatement statement, Form form, Sessions.Kind kind) {
+    try {
+      known(statement, form.text(), kind, ANY);
+    } catch (SQLException | RuntimeException e) {
+      LOG.debug("The database could not be asked about {}", form.text().sql(), e);
+    }
+  }
+
+  private @Nullable Known lead(
+      SqlStatement statement, Form form, Sessions.Kind kind, CompletableFuture<Found> mine)
+      throws SQLException {
+    try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
+      Known found = ask(borrowed.connection(), statement, form, kind, true);
+      mine.complete(new Found(found));
+      return found;
+    } catch (Throwable e) {
+      mine.completeExceptionally(e);
+      throw e;
+    } finally {
+      running.remove(form, mine);
+    }
+  }
+
+  private static @Nullable Known await(CompletableFuture<Found> others) throws SQLException {
+    try {
+      return others.get().known();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new SQLException("Interrupted while the database was asked about a statement.", e);
+    } catch (ExecutionException e) {
+      Throwable cause = e.getCause();
+      throw cause instanceof SQLException same
+          ? new SQLException(same.getMessage(), same.getSQLState(), same)
+          : new SQLException(cause);
+    }
+  }
+
+  private @Nullable Known ask(
+      Connection connection,
+      SqlStatement statement,
+      Form form,
+      Sessions.Kind kind,
+      boolean fromPool)
+      throws SQLException {
+    for (int i = 0; i < MOST_ASKINGS; i++) {
+      long mark = feed == null ? 0 : feed.schemaMark();
+      Examined examined = analyser.examine(connection, statement, form.text());
+      boolean like =
+          fromPool
+              ? sessions.isLike(kind, examined.session())
+              : examined.session().reads(kind.ambient());
+      if (!like) {
+        return null;
+      }
+      Known found = new Known(examined, Lane.ofMeaning("statement " + numbers.incrementAndGet()));
+      if (feed == null || feed.watch(mark, found)) {
+        known.put(form, found);
+        return found;
+      }
+    }
+    return null;
+  }
+
+  private Verdict judge(Analysed analysed, List<Known> all) {
+    Refusal constant = ofConstants(analysed);
+    if (constant != null) {
+      return new Verdict.Refused(constant);
+    }
+    Collection<Lane> declared = new ArrayList<>();
+    for (Known table : all.subList(1, all.size())) {
+      Refusal refusal = table.analysis().refusal();
+      if (refusal != null) {
+        return new Verdict.Refused(refusal);
+      }
+      declared.addAll(table.analysis().columns().keySet());
+    }
+    Verdict verdict = analysed.verdict(declared, apart);
+    if (feed == null || !(verdict instanceof Verdict.Keepable keepable)) {
+      return verdict;
+    }
+    for (Lane lane : keepable.tables().lanes()) {
+      if (!feed.covers(lane)) {
+        return new Verdict.Refused(new Refusal(Reason.NOT_FOLLOWED, lane.name(), -1));
+      }
+    }
+    return new Verdict.Keepable(keepable.lanes().and(all.stream().map(Known::lane).toList()));
+  }
+
+  /** A constant that was lifted out of the text may be a word that means the moment. */
+  private static @Nullable Refusal ofConstants(Analysed analysed) {
+    if (analysed.analysis().textsMatter()) {
+      for (Place place : analysed.statement().plan().places()) {
+        for (Source source : place.sources()) {
+          if (source instanceof Source.Constant constant && meansMoment(constant.value())) {
+            String word = String.valueOf(constant.value());
+            Reason reason = Reason.DEPENDS_ON_MOMENT_OR_SESSION;
+            return new Refusal(reason, word, Refusal.lower(word), -1, List.of())
+                .in(analysed.statement());
+          }
+        }
+      }
+    }
+    return null;
+  }
+
+  /** Whether the database may take a value for the moment. */
+  static boolean meansMoment(@Nullable Object value) {
+    return value instanceof String text
+        ? AnalysedText.namesAMoment(text)
+        : value instanceof List<?> list && list.stream().anyMatch(Verdicts::meansMoment);
+  }
+
+  Refusals refusals() {
+    return refusals;
+  }
+
+  /** Everything may mean something else. */
+  void forget() {
+    known.all().values().forEach(Known::mayMeanAnother);
+  }
+
+  @Override
+  public void close() {
+    aside.shutdownNow();
   }
 }

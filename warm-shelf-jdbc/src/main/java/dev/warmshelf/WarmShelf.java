@@ -6,24 +6,19 @@ import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.meter.FeedMeters;
-import dev.warmshelf.postgres.PostgresCatalogue;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Recorder;
 import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.sql.Analyst;
-import dev.warmshelf.sql.Catalogue;
-import dev.warmshelf.sql.CatalogueException;
-import dev.warmshelf.sql.Refusal;
+import dev.warmshelf.sql.Analysed;
+import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.StatementMemory;
-import dev.warmshelf.sql.TellingApart;
-import dev.warmshelf.sql.Verdict;
 import dev.warmshelf.watch.Views;
-import java.sql.Connection;
 import java.sql.SQLException;
 import java.time.Instant;
+import java.util.ArrayList;
 import java.util.Collection;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -32,7 +27,6 @@ import java.util.Objects;
 import java.util.Optional;
 import java.util.SortedMap;
 import java.util.TreeMap;
-import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.ExecutionException;
 import java.util.concurrent.FutureTask;
 import java.util.concurrent.TimeUnit;
@@ -67,13 +61,11 @@ public final class WarmShelf implements AutoCloseable {
   private final SystemTime time;
   private final @Nullable Feed feed;
   private final OwnWrites ownWrites;
-  private final TellingApart apart;
   private final Map<String, Shelf> shelves;
   private final Map<String, Recipe> recipes;
-  private volatile Knowledge knowledge;
   private volatile @Nullable Views views;
   private final StatementMemory texts = new StatementMemory();
-  private final Verdicts verdicts = new Verdicts();
+  private final Verdicts verdicts;
 
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
     this.dataSource = builder.dataSource;
@@ -83,8 +75,7 @@ public final class WarmShelf implements AutoCloseable {
     this.board = board;
     this.feed = builder.feed;
     this.ownWrites = new OwnWrites(board, time, feed);
-    this.apart = builder.precision.of(feed);
-    this.knowledge = new Knowledge(board.schemaVersion());
+    this.verdicts = new Verdicts(dataSource, sessions, board, feed, builder.precision.of(feed));
     Shelf.Trust trust = feed == null ? Shelf.Trust.TTL_ALONE : Shelf.Trust.FEED;
     Map<String, Shelf> made = new TreeMap<>();
     builder.policies.forEach(
@@ -150,9 +141,11 @@ public final class WarmShelf implements AutoCloseable {
 
   /**
    * Says that tables, views or functions have changed their meaning: everything kept is out, and
-   * all statements are looked at again. The journal tells by itself if a superuser installed it.
+   * all statements are looked at again. A program that follows the journal need not: it notices by
+   * itself, at once where a superuser installed the journal, else within half a second.
    */
   public void schemaChanged() {
+    verdicts.forget();
     board.noteSchemaChange();
   }
 
@@ -215,14 +208,18 @@ public final class WarmShelf implements AutoCloseable {
    * no more than they must; what {@code shelf feed install} and {@code Journal.install} take, table
    * by table.
    *
-   * @throws CatalogueException if the catalogue could not be asked
+   * @throws SQLException if the database could not be asked
    */
-  public SortedMap<Lane, List<String>> proposedColumns() {
-    try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
-      return new Analyst(catalogueOver(borrowed.connection())).proposal(texts.queries());
-    } catch (SQLException e) {
-      throw new CatalogueException("Could not ask the catalogue.", e);
+  public SortedMap<Lane, List<String>> proposedColumns() throws SQLException {
+    List<Analysed> analysed = new ArrayList<>();
+    for (SqlStatement query : texts.queries()) {
+      AnalysedText text = query.analysedText(query.unknownTypes());
+      Verdicts.Known known = verdicts.known(query, text, sessions.first(), Verdicts.ANY);
+      if (known != null) {
+        analysed.add(new Analysed(query, text, known.analysis()));
+      }
     }
+    return Analysed.proposal(analysed);
   }
 
   void remember(SqlStatement query) {
@@ -250,6 +247,7 @@ public final class WarmShelf implements AutoCloseable {
       shown.close();
     }
     shelves.values().forEach(Shelf::close);
+    verdicts.close();
     if (feed != null) {
       feed.close();
     }
@@ -285,59 +283,8 @@ public final class WarmShelf implements AutoCloseable {
     return board.schemaVersion();
   }
 
-  /**
-   * The verdict on a statement, remembered or found out now, from what the catalogue says at the
-   * schema's version or later. Each version has a catalogue of its own, so that an answer asked for
-   * before a change cannot be remembered after it; and so has each kind of session, in which the
-   * same name may mean another table.
-   *
-   * @param held the connection to ask over; null for one of the data source
-   * @return null if the connection's session is not of this kind
-   */
-  Verdicts.@Nullable Judged judged(
-      Verdicts.Asked asked, Sessions.Kind kind, @Nullable Connection held) throws SQLException {
-    long version = board.schemaVersion();
-    Verdicts.Judged known = verdicts.get(asked, version);
-    if (known != null) {
-      return known;
-    }
-    Verdict verdict;
-    if (held != null) {
-      if (!Session.of(held).reads(kind.ambient())) {
-        return null;
-      }
-      verdict = analyse(asked, catalogueFor(version, kind).over(held));
-    } else {
-      try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
-        Connection connection = borrowed.connection();
-        if (!sessions.isLike(kind, Session.of(connection))) {
-          return null;
-        }
-        verdict = analyse(asked, catalogueFor(version, kind).over(connection));
-      }
-    }
-    Verdicts.Judged judged = new Verdicts.Judged(version, verdict);
-    verdicts.put(asked, judged);
-    return judged;
-  }
-
-  /**
-   * The same over a connection that may see what it has changed itself: nobody else learns of it.
-   */
-  Verdicts.@Nullable Judged judgedAfterWrite(
-      Verdicts.Asked asked, Sessions.Kind kind, Connection held) throws SQLException {
-    long version = board.schemaVersion();
-    Verdicts.Judged known = verdicts.get(asked, version);
-    if (known != null) {
-      return known;
-    }
-    return Session.of(held).reads(kind.ambient())
-        ? new Verdicts.Judged(version, analyse(asked, catalogueOver(held)))
-        : null;
-  }
-
-  void wasRefused(SqlStatement statement, Refusal refusal) {
-    verdicts.count(statement, refusal);
+  Verdicts verdicts() {
+    return verdicts;
   }
 
   /**
@@ -345,59 +292,11 @@ public final class WarmShelf implements AutoCloseable {
    * and by the reason in words. At most 1,000 statements are told apart.
    */
   public Map<String, Map<String, Long>> refusals() {
-    return verdicts.refusals();
-  }
-
-  private Verdict analyse(Verdicts.Asked asked, Catalogue catalogue) throws SQLException {
-    Verdict verdict;
-    try {
-      verdict = new Analyst(catalogue).verdict(asked.statement(), asked.declared(), apart);
-    } catch (CatalogueException e) {
-      throw e.getCause() instanceof SQLException cause ? cause : new SQLException(e);
-    }
-    if (feed != null && verdict instanceof Verdict.Keepable keepable) {
-      for (Lane lane : keepable.tables().lanes()) {
-        if (!feed.covers(lane)) {
-          return new Verdict.Refused(new Refusal(Refusal.Reason.NOT_FOLLOWED, lane.name(), -1));
-        }
-      }
-    }
-    return verdict;
-  }
-
-  /** What the catalogue says now, over this connection. */
-  Catalogue catalogueOver(Connection connection) {
-    return new PostgresCatalogue().over(connection);
+    return verdicts.refusals().all();
   }
 
   SqlStatement statement(String sql) {
     return texts.of(sql);
-  }
-
-  private PostgresCatalogue catalogueFor(long schemaVersion, Sessions.Kind kind) {
-    Knowledge known = knowledge;
-    if (known.schemaVersion() < schemaVersion) {
-      known = new Knowledge(schemaVersion);
-      knowledge = known;
-    }
-    return known.of(kind);
-  }
-
-  /** What has been asked of the catalogue at one version of the schema, by kind of session. */
-  private record Knowledge(
-      long schemaVersion, ConcurrentHashMap<String, PostgresCatalogue> byAmbient) {
-    private static final int KINDS_REMEMBERED = 64;
-
-    Knowledge(long schemaVersion) {
-      this(schemaVersion, new ConcurrentHashMap<>());
-    }
-
-    PostgresCatalogue of(Sessions.Kind kind) {
-      if (byAmbient.size() >= KINDS_REMEMBERED && !byAmbient.containsKey(kind.ambient())) {
-        byAmbient.clear();
-      }
-      return byAmbient.computeIfAbsent(kind.ambient(), ambient -> new PostgresCatalogue());
-    }
   }
 
   /** Configures a {@link WarmShelf}. Not thread-safe. */

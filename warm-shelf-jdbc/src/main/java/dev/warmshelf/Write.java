@@ -3,6 +3,7 @@ package dev.warmshelf;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Binding;
 import dev.warmshelf.shelf.Shelf.WriteThrough;
+import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -94,6 +95,11 @@ public final class Write {
     return statement;
   }
 
+  /** What the database can be asked about. */
+  AnalysedText text() {
+    return statement.analysedText(Binding.typesOf(values));
+  }
+
   List<Replacement> replacements() {
     return replacements;
   }
@@ -109,7 +115,8 @@ public final class Write {
             "Parameter '" + name + "' has no value. Call with(\"" + name + "\", ...).");
       }
     }
-    try (PreparedStatement prepared = connection.prepareStatement(statement.driverText())) {
+    String text = statement.driverText(parameter -> values[parameter] instanceof List<?>);
+    try (PreparedStatement prepared = connection.prepareStatement(text)) {
       Binding.bind(prepared, values, statement.driverOrder());
       if (!prepared.execute()) {
         return new Outcome(Math.max(0, prepared.getUpdateCount()), null);

@@ -72,16 +72,19 @@ class FaultTest {
     }
     lanes.shutdown();
     System.out.println("faults: " + calls + " calls, " + struck + " faults struck");
-    assertThat(struck.get()).isGreaterThan(calls / 2);
+    assertThat(struck.get()).isGreaterThan(calls / 6);
   }
 
   private static Set<Fault> ways(int call, int calls) {
-    Fault[] ways = Fault.values();
-    Set<Fault> taken = EnumSet.of(ways[call % ways.length]);
-    if (call > calls - LAST_LOOKS) {
-      taken.add(Fault.CUT_BEFORE); // what a look loses here nothing hides
+    if (ALL) {
+      return EnumSet.allOf(Fault.class);
     }
-    return ALL ? EnumSet.allOf(Fault.class) : taken;
+    Fault[] ways = Fault.values();
+    Fault one = ways[call / 5 % ways.length];
+    if (call > calls - LAST_LOOKS) {
+      return EnumSet.of(one, Fault.CUT_BEFORE); // what a look loses here nothing hides
+    }
+    return call % 5 == 0 ? EnumSet.of(one) : EnumSet.noneOf(Fault.class);
   }
 
   /** One database, for as many runs as there are. */

@@ -4,11 +4,9 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.postgres.Asker;
 import dev.warmshelf.row.Binding;
-import dev.warmshelf.sql.Analyst;
-import dev.warmshelf.sql.Catalogue;
 import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.Verdict;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -25,7 +23,7 @@ import org.junit.jupiter.api.Test;
  */
 class KeyLawsTest {
   private static final long SEED = Long.getLong("keys.seed", 20_261_123L);
-  private static final int PAIRS = Integer.getInteger("keys.pairs", 1_000);
+  private static final int PAIRS = Integer.getInteger("keys.pairs", 400);
 
   @Test
   void writingAStatementInAnotherWayKeepsItsKey() {
@@ -72,15 +70,18 @@ class KeyLawsTest {
     assertThat(withRows).as("statements that found anything").isGreaterThan(PAIRS / 4);
   }
 
+  /** And the database takes the normal form for what the texts are: it says the same of both. */
   @Test
-  void everyMadeStatementIsKeepable() {
-    Analyst analyst = new Analyst(Catalogue.guessed());
-    for (int i = 0; i < PAIRS; i++) {
-      Random random = new Random(SEED + i);
-      MadeStatement.Writing writing = new MadeStatement(random).write(random);
-      assertThat(analyst.verdict(SqlStatement.of(writing.sql())))
-          .as(writing.sql())
-          .isInstanceOf(Verdict.Keepable.class);
+  void everyMadeStatementIsKeepable() throws Exception {
+    try (Connection connection = TestDatabase.create().dataSource().getConnection()) {
+      Asker asker = new Asker(connection);
+      for (int i = 0; i < Math.min(PAIRS, 300); i++) {
+        Random random = new Random(SEED + i);
+        MadeStatement.Writing writing = new MadeStatement(random).write(random);
+        SqlStatement statement = SqlStatement.of(writing.sql());
+        List<String> types = Binding.typesOf(values(statement, writing));
+        assertThat(asker.ask(writing.sql(), types).analysis().refusal()).as(writing.sql()).isNull();
+      }
     }
   }
 
@@ -104,8 +105,10 @@ class KeyLawsTest {
       throws SQLException {
     SqlStatement sql = SqlStatement.of(writing.sql());
     List<String> lines = new ArrayList<>();
-    try (PreparedStatement statement = connection.prepareStatement(sql.driverText())) {
-      Binding.bind(statement, values(sql, writing), sql.driverOrder());
+    Object[] values = values(sql, writing);
+    String text = sql.driverText(parameter -> values[parameter] instanceof List<?>);
+    try (PreparedStatement statement = connection.prepareStatement(text)) {
+      Binding.bind(statement, values, sql.driverOrder());
       try (ResultSet result = statement.executeQuery()) {
         int width = result.getMetaData().getColumnCount();
         StringBuilder head = new StringBuilder();

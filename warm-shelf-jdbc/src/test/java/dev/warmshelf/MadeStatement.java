@@ -48,6 +48,15 @@ final class MadeStatement {
 
     record Not(Condition inner) implements Condition {}
 
+    /** A comparison within {@code CASE}, whose constants shape values and stay in the text. */
+    record Cased(Compare inner, int then) implements Condition {}
+
+    /** Two columns as a row. */
+    record Row(String first, Object one, String second, Object other) implements Condition {}
+
+    /** One of an array's elements. */
+    record InArray(String column, List<Object> values) implements Condition {}
+
     record Chain(String operator, List<Condition> operands) implements Condition {}
   }
 
@@ -77,9 +86,19 @@ final class MadeStatement {
   }
 
   private Condition make(Random random, int depth) {
-    List<String> columns = COLUMNS.get(table);
+    List<String> columns = new ArrayList<>(COLUMNS.get(table));
+    columns.addAll(List.of("w.on:i", "w.end:i", "w.where:i"));
     String column = columns.get(random.nextInt(columns.size()));
-    return switch (random.nextInt(depth > 0 ? 7 : 4)) {
+    return switch (random.nextInt(depth > 0 ? 10 : 7)) {
+      case 4 ->
+          new Condition.Cased(
+              new Condition.Compare(nameOf(column), "=", value(random, column)), random.nextInt(3));
+      case 5 -> {
+        String second = columns.get(random.nextInt(columns.size()));
+        yield new Condition.Row(
+            nameOf(column), value(random, column), nameOf(second), value(random, second));
+      }
+      case 6 -> new Condition.InArray(nameOf(column), values(random, column));
       case 0 -> new Condition.In(nameOf(column), random.nextBoolean(), values(random, column));
       case 1 -> {
         Object low = value(random, column);
@@ -92,7 +111,7 @@ final class MadeStatement {
               nameOf(column),
               COMPARISONS[random.nextInt(COMPARISONS.length)],
               value(random, column));
-      case 4 -> new Condition.Not(make(random, depth - 1));
+      case 7 -> new Condition.Not(make(random, depth - 1));
       default -> {
         List<Condition> operands = new ArrayList<>();
         for (int i = 2 + random.nextInt(3); i > 0; i--) {
@@ -136,6 +155,12 @@ final class MadeStatement {
       return new Condition.Compare(n.column(), "=", "never");
     } else if (old instanceof Condition.Not not) {
       return not.inner();
+    } else if (old instanceof Condition.Cased cased) {
+      return new Condition.Cased(cased.inner(), cased.then() + 1);
+    } else if (old instanceof Condition.Row row) {
+      return new Condition.Row(row.first(), other(row.one()), row.second(), row.other());
+    } else if (old instanceof Condition.InArray in) {
+      return new Condition.InArray(in.column(), List.of(other(largest(in.values()))));
     }
     Condition.Chain chain = (Condition.Chain) old;
     List<Condition> operands = new ArrayList<>(chain.operands());
@@ -177,7 +202,7 @@ final class MadeStatement {
           "SELECT "
               + columns
               + " FROM "
-              + table
+              + from()
               + " WHERE "
               + text(condition, false)
               + " ORDER BY "
@@ -188,6 +213,13 @@ final class MadeStatement {
       return new Writing(spaced(sql) + (random.nextBoolean() ? ";" : ""), values);
     }
 
+    /** Columns that are called like words of the language, beside the table's own. */
+    private String from() {
+      return "( SELECT t.* , id AS \"on\" , id AS \"end\" , id AS \"where\" FROM "
+          + table
+          + " t ) w";
+    }
+
     private String text(Condition what, boolean enclosed) {
       if (what instanceof Condition.Compare c) {
         String operator = c.operator().equals("<>") && random.nextBoolean() ? "!=" : c.operator();
@@ -196,10 +228,23 @@ final class MadeStatement {
         List<Object> members = new ArrayList<>(in.values());
         members.add(members.get(random.nextInt(members.size())));
         Collections.shuffle(members, random);
+        if (random.nextInt(3) == 0) {
+          return in.column() + bound(in.negated(), members);
+        }
         String list = String.join(" , ", members.stream().map(this::text).toList());
         return in.column() + (in.negated() ? " NOT" : "") + " IN ( " + list + " )";
       } else if (what instanceof Condition.Between b) {
         return b.column() + " BETWEEN " + text(b.low()) + " AND " + text(b.high());
+      } else if (what instanceof Condition.Cased cased) {
+        Condition.Compare inner = cased.inner();
+        String when = inner.column() + " " + inner.operator() + " " + constant(inner.value());
+        return "CASE WHEN " + when + " THEN " + cased.then() + " ELSE 1 END = " + text(1);
+      } else if (what instanceof Condition.Row row) {
+        String columns = "( " + row.first() + " , " + row.second() + " )";
+        return columns + " = ( " + constant(row.one()) + " , " + constant(row.other()) + " )";
+      } else if (what instanceof Condition.InArray in) {
+        List<String> members = in.values().stream().map(this::constant).toList();
+        return in.column() + " = ANY ( ARRAY [ " + String.join(" , ", members) + " ] )";
       } else if (what instanceof Condition.Null n) {
         return n.column() + " IS NULL";
       } else if (what instanceof Condition.Not not) {
@@ -212,6 +257,16 @@ final class MadeStatement {
           String.join(
               " " + chain.operator() + " ", operands.stream().map(o -> text(o, true)).toList());
       return enclosed ? "( " + joined + " )" : joined;
+    }
+
+    /** A list as one parameter. */
+    private String bound(boolean negated, List<Object> members) {
+      String name = "p" + values.size();
+      values.put(name, members);
+      if (random.nextBoolean()) {
+        return (negated ? " NOT IN" : " IN") + " ( :" + name + " )";
+      }
+      return (negated ? " <> ALL" : " = ANY") + " ( :" + name + " )";
     }
 
     /** A value as a constant or as a parameter; whole numbers in any width. */
@@ -249,7 +304,7 @@ final class MadeStatement {
       boolean upper = random.nextBoolean();
       for (int i = 0; i < sql.length(); i++) {
         char c = sql.charAt(i);
-        quoted ^= c == '\'';
+        quoted ^= c == '\'' || c == '"';
         name = c == ':' || (name && Character.isLetterOrDigit(c));
         if (c == ' ' && !quoted) {
           out.append(

@@ -42,10 +42,7 @@ class OwnWritesTest {
   void open() throws Exception {
     database = TestDatabase.create();
     // So slow a poll that only hurrying makes a write known in time.
-    warm =
-        WarmShelf.over(database.dataSource())
-            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(150)))
-            .open();
+    warm = database.shelf(150).open();
     sailing = warm.query(SAILING).as(Sailing.class);
   }
 
@@ -250,12 +247,9 @@ class OwnWritesTest {
   void ofTwoWhoWriteThroughAtOnceTheOlderValueNeverStays() throws Exception { // R10
     ExecutorService pool = Executors.newFixedThreadPool(3);
     int kept = 0;
-    try (WarmShelf other =
-        WarmShelf.over(database.dataSource())
-            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(3)))
-            .open()) {
+    try (WarmShelf other = database.shelf(3).open()) {
       ShelvedQuery<Sailing> theirs = other.query(SAILING).as(Sailing.class);
-      for (int round = 0; round < 100; round++) {
+      for (int round = 0; round < 50; round++) {
         List<Callable<Integer>> writers = new ArrayList<>();
         for (WarmShelf each : List.of(warm, warm, other)) {
           ShelvedQuery<Sailing> query = each == warm ? sailing : theirs;
@@ -280,7 +274,7 @@ class OwnWritesTest {
     }
     warm.write(DELAY).with("id", 1).keep(sailing.with("id", 1), WriteThrough.ANYWAY).run();
     assertThat(sailing.with("id", 1).only().origin()).isEqualTo(Origin.KEPT);
-    System.out.println("written through by three at once: " + kept + " of 100 rounds kept one");
+    System.out.println("written through by three at once: " + kept + " of 50 rounds kept one");
   }
 
   @Test

@@ -3,7 +3,6 @@ package dev.warmshelf;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
-import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import java.math.BigDecimal;
@@ -25,8 +24,8 @@ class RecipeTest {
   void open() throws Exception {
     database = TestDatabase.create();
     warm =
-        WarmShelf.over(database.dataSource())
-            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(5)))
+        database
+            .shelf(5)
             .shelf("requests", policy -> policy, Recipe.plain().leavingOut("token"))
             .open();
   }

@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.journal.Journal;
+import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
@@ -10,6 +11,7 @@ import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
+import java.time.Duration;
 import java.util.concurrent.atomic.AtomicInteger;
 import javax.sql.DataSource;
 import org.postgresql.ds.PGSimpleDataSource;
@@ -44,6 +46,12 @@ public final class TestDatabase {
   /** The same, to be given settings of its own. */
   public PGSimpleDataSource postgres() {
     return SERVER.dataSource(name);
+  }
+
+  /** A shelf over it whose journal feed looks every so many milliseconds, to be set further. */
+  public WarmShelf.Builder shelf(int polling) {
+    return WarmShelf.over(dataSource())
+        .following(JournalFeed.on(dataSource()).polling(Duration.ofMillis(polling)));
   }
 
   /** Runs a statement as another program would: plainly, on a connection of its own. */

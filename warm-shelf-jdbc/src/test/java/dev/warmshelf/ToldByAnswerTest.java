@@ -2,13 +2,11 @@ package dev.warmshelf;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
-import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Origin;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
-import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.TreeSet;
@@ -37,10 +35,7 @@ class ToldByAnswerTest {
   void open() throws Exception {
     database = TestDatabase.create();
     database.run("DELETE FROM booking WHERE sailing_id BETWEEN 1 AND 9");
-    warm =
-        WarmShelf.over(database.dataSource())
-            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(2)))
-            .open();
+    warm = database.shelf(2).open();
   }
 
   @AfterAll

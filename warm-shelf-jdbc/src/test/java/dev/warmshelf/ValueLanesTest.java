@@ -3,7 +3,6 @@ package dev.warmshelf;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.journal.Journal;
-import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.shelf.Origin;
@@ -28,6 +27,7 @@ class ValueLanesTest {
 
   record Departure(int id, long version, long revision, BigDecimal metresLeft) {}
 
+  private static final int ROUNDS = 30;
   private static final String SOLD =
       "SELECT count(*) AS bookings, sum(b.metres) AS metres FROM booking b WHERE b.agent_id = :agent";
 
@@ -37,10 +37,7 @@ class ValueLanesTest {
   @BeforeEach
   void open() throws Exception {
     database = TestDatabase.create();
-    warm =
-        WarmShelf.over(database.dataSource())
-            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(2)))
-            .open();
+    warm = database.shelf(2).open();
   }
 
   @AfterEach
@@ -97,11 +94,7 @@ class ValueLanesTest {
 
   @Test
   void withPrecisionOfTablesEveryBookingPutsOutAll() throws Exception {
-    try (WarmShelf coarse =
-        WarmShelf.over(database.dataSource())
-            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(2)))
-            .tellingApart(Precision.TABLES)
-            .open()) {
+    try (WarmShelf coarse = database.shelf(2).tellingApart(Precision.TABLES).open()) {
       ShelvedQuery<Sold> sold = coarse.query(SOLD).as(Sold.class);
       sold.with("agent", 7).only();
       database.run("UPDATE booking SET seats = 1 WHERE agent_id = 8");
@@ -247,7 +240,7 @@ class ValueLanesTest {
       questions.add(board.with("port", port).with("day", Scale.FIRST_DAY.plusDays(port % 2)));
     }
     int kept = 0;
-    for (int round = 0; round < 60; round++) {
+    for (int round = 0; round < ROUNDS; round++) {
       String change = change(random);
       database.run(change);
       Waiting.untilDelivered(warm);
@@ -261,7 +254,7 @@ class ValueLanesTest {
         question.freshWithin(Duration.ofDays(1));
       }
     }
-    assertThat(kept).isGreaterThan(60 * questions.size() / 2);
+    assertThat(kept).isGreaterThan(ROUNDS * questions.size() / 2);
   }
 
   private static String change(SplittableRandom random) {

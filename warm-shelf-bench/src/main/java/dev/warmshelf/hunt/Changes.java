@@ -7,7 +7,12 @@ final class Changes {
   /** Everything as it was at the beginning. */
   static final String RESET =
       """
-      TRUNCATE node, edge, part, beast, bird, "Odd ""Name", audit RESTART IDENTITY;
+      TRUNCATE node, edge, part, beast, bird, "Odd ""Name", audit, mark RESTART IDENTITY;
+      CREATE OR REPLACE VIEW calm AS SELECT id, k, name, day FROM node WHERE mood = 'calm';
+      CREATE OR REPLACE FUNCTION twice_of(int) RETURNS int IMMUTABLE LANGUAGE sql AS 'SELECT $1 * 2';
+      INSERT INTO mark SELECT i, 1 + i % 20, (ARRAY['x', 'y', 'z'])[1 + i % 3],
+             date '2026-05-01' + i % 4, i % 6
+      FROM generate_series(1, 24) i;
       INSERT INTO node (id, k, parent, name, code, padded, day, flag, uid, amount, at, tags, doc, big,
                         mood, dom, span)
       SELECT i, i % 5, nullif(i / 2, 0), (ARRAY['ash', 'birch', 'cedar', 'it''s', ''])[1 + i % 5],
@@ -62,8 +67,22 @@ final class Changes {
     return "'2026-05-0" + (1 + random.nextInt(4)) + "'";
   }
 
+  /** A change of what a view or a function means. */
+  private String schema() {
+    return one(
+        "CREATE OR REPLACE VIEW calm AS SELECT id, k, name, day FROM node WHERE mood = '"
+            + one("calm", "rough", "storm")
+            + "'",
+        "CREATE OR REPLACE FUNCTION twice_of(int) RETURNS int IMMUTABLE LANGUAGE sql AS 'SELECT $1 * "
+            + random.nextInt(4)
+            + "'",
+        "CREATE OR REPLACE FUNCTION plus(int, int) RETURNS int IMMUTABLE LANGUAGE sql AS 'SELECT $1 + $2 + "
+            + random.nextInt(3)
+            + "'");
+  }
+
   private String single() {
-    return switch (random.nextInt(27)) {
+    return switch (random.nextInt(34)) {
       case 0, 1, 2 -> "UPDATE node SET k = " + small() + " WHERE id = " + id();
       case 3 -> "UPDATE node SET name = " + name() + ", code = " + name() + " WHERE id = " + id();
       case 4 -> "UPDATE node SET day = day + 1 WHERE k = " + small();
@@ -77,6 +96,37 @@ final class Changes {
               + small()
               + " WHERE id = "
               + id();
+      case 27, 28 ->
+          "UPDATE mark SET kind = '"
+              + one("x", "y", "z")
+              + "' WHERE id = "
+              + (1 + random.nextInt(26));
+      case 29 ->
+          "UPDATE mark SET edge_id = "
+              + one("NULL", "1", "3", "7")
+              + " WHERE id = "
+              + (1 + random.nextInt(26));
+      case 30 ->
+          "UPDATE mark SET date = "
+              + day()
+              + ", \"end\" = "
+              + small()
+              + " WHERE id = "
+              + (1 + random.nextInt(26));
+      case 31 -> "DELETE FROM mark WHERE id = " + (1 + random.nextInt(26));
+      case 32 ->
+          "INSERT INTO mark VALUES ("
+              + (20 + random.nextInt(12))
+              + ", "
+              + id()
+              + ", '"
+              + one("x", "y", "z")
+              + "', "
+              + day()
+              + ", "
+              + small()
+              + ") ON CONFLICT (id) DO UPDATE SET kind = EXCLUDED.kind, edge_id = EXCLUDED.edge_id";
+      case 33 -> schema();
       case 8 -> "DELETE FROM node WHERE id = " + id();
       case 9, 10 ->
           "INSERT INTO node (id, k, name, day, flag, amount, mood, big, dom) VALUES ("

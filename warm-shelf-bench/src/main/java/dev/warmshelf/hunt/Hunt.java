@@ -7,15 +7,22 @@ import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.row.Binding;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
 import java.io.IOException;
 import java.io.InputStream;
 import java.nio.charset.StandardCharsets;
+import java.nio.file.Path;
 import java.sql.Connection;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.time.Duration;
@@ -29,6 +36,8 @@ import java.util.Objects;
 import java.util.SplittableRandom;
 import java.util.TreeMap;
 import java.util.concurrent.locks.LockSupport;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
 import org.jspecify.annotations.Nullable;
 import org.postgresql.ds.PGSimpleDataSource;
 
@@ -38,8 +47,9 @@ import org.postgresql.ds.PGSimpleDataSource;
  * read. A seed decides everything; what is found is shrunk to the changes and conditions that it
  * needs.
  *
- * <p>{@code java -cp ... dev.warmshelf.hunt.Hunt [CHECKS [SEED]]}, 100,000 checks unless said
- * otherwise. Exit code 1 if anything was found.
+ * <p>{@code java -cp ... dev.warmshelf.hunt.Hunt [CHECKS [SEED [SERVER.jar]]]}, 100,000 checks
+ * unless said otherwise, on the server that is brought along or on one in such a jar as Maven has.
+ * Exit code 1 if anything was found.
  */
 public final class Hunt implements AutoCloseable {
   private static final List<String> FOLLOWED =
@@ -49,7 +59,20 @@ public final class Hunt implements AutoCloseable {
           "part:k,day",
           "beast:k",
           "\"Odd \"\"Name\":\"k.k\",\"from\"",
-          "audit");
+          "audit",
+          "mark:edge_id,kind,date,end");
+
+  private static final Pattern PLANNED =
+      Pattern.compile("\"Relation Name\": \"((?:[^\"\\\\]|\\\\.)*)\"");
+
+  /** What partitions, children and a quoted name in a plan count as. */
+  private static final Map<String, String> ROOTS =
+      Map.of(
+          "part_low", "part",
+          "part_high_odd", "part",
+          "part_high_rest", "part",
+          "bird", "beast",
+          "Odd \\\"Name", "Odd \"Name");
 
   private static final int QUESTIONS = 40;
   private static final int ROUNDS_PER_EPOCH = 60;
@@ -93,7 +116,10 @@ public final class Hunt implements AutoCloseable {
   public static void main(String[] arguments) throws Exception {
     long checks = arguments.length > 0 ? Long.parseLong(arguments[0]) : 100_000;
     long seed = arguments.length > 1 ? Long.parseLong(arguments[1]) : Instant.now().toEpochMilli();
-    try (LocalPostgres server = LocalPostgres.start()) {
+    try (LocalPostgres server =
+        arguments.length > 2
+            ? LocalPostgres.startOf(Path.of(arguments[2]))
+            : LocalPostgres.start()) {
       Outcome outcome = run(server, checks, seed);
       System.exit(outcome.found() == null ? 0 : 1);
     }
@@ -208,7 +234,32 @@ public final class Hunt implements AutoCloseable {
       return false;
     }
     keepable++;
+    requirePlanned(statement, ((Verdict.Keepable) verdict).tables());
     return true;
+  }
+
+  /**
+   * @throws AssertionError if the database's plan reads a table that the footprint does not hold
+   */
+  private void requirePlanned(Made statement, Footprint footprint) throws SQLException {
+    SqlStatement sql = SqlStatement.of(statement.text());
+    @Nullable Object[] values = sql.parameters().stream().map(statement.values()::get).toArray();
+    String text = sql.driverText(parameter -> values[parameter] instanceof List<?>);
+    try (PreparedStatement explain =
+        changer.prepareStatement("EXPLAIN (VERBOSE, FORMAT JSON) " + text)) {
+      Binding.bind(explain, values, sql.driverOrder());
+      try (ResultSet row = explain.executeQuery()) {
+        row.next();
+        Matcher planned = PLANNED.matcher(row.getString(1));
+        while (planned.find()) {
+          Lane lane =
+              Lane.ofTable("public", ROOTS.getOrDefault(planned.group(1), planned.group(1)));
+          if (!footprint.lanes().contains(lane)) {
+            throw new AssertionError(lane + " is not in " + footprint + " of " + statement.text());
+          }
+        }
+      }
+    }
   }
 
   private Reading<List<Map<String, @Nullable Object>>> ask(Made statement) throws SQLException {

@@ -67,7 +67,7 @@ record Made(
     }
 
     Made make() {
-      return switch (random.nextInt(22)) {
+      return switch (random.nextInt(34)) {
         case 0, 1, 2 -> plain();
         case 3, 4 -> aggregate();
         case 5, 6 -> joined();
@@ -116,6 +116,17 @@ record Made(
                     + " FROM node n",
                 "",
                 condition("n"));
+        case 21 -> chain();
+        case 22 -> nested();
+        case 23 -> lists();
+        case 24, 25 -> subquery();
+        case 26 -> correlated();
+        case 27 -> using();
+        case 28 -> bare();
+        case 29 -> cases();
+        case 30 -> severalRows();
+        case 31 -> unionOfKinds();
+        case 32 -> outerThenInner();
         default -> recursive();
       };
     }
@@ -289,6 +300,191 @@ record Made(
               + " UNION ALL SELECT n.id, n.parent, u.depth + 1 FROM node n JOIN up u ON n.id ="
               + " u.parent WHERE u.depth < 5) SELECT id, depth FROM up",
           "");
+    }
+
+    /** Tables that decide indirectly, along a chain of outer joins. */
+    private Made chain() {
+      List<String> conditions = new ArrayList<>(conditions("n", 1));
+      if (chance(60)) {
+        conditions.add(
+            one("m.kind = 'x'", "m.kind = " + kind(), "m.id IS NOT NULL", "e.weight > 1"));
+      }
+      String joins =
+          " FROM node n LEFT JOIN edge e ON e.node_id = n.id"
+              + (chance(30) ? " AND e.kind = " + kind() : "")
+              + " LEFT JOIN mark m ON m.edge_id = e.id"
+              + (chance(30) ? " AND m.kind = " + kind() : "");
+      return chance(50)
+          ? new Made("SELECT n.id, e.id AS edge, m.id AS mark" + joins, conditions, "", values)
+          : new Made("SELECT n.id, count(m.id) AS c" + joins, conditions, " GROUP BY n.id", values);
+    }
+
+    /** Joins nested without brackets, and with. */
+    private Made nested() {
+      String inner = one("e.node_id = n.id", "e.node_id = n.id AND n.k = " + number());
+      String condition = "m.edge_id = e.id" + (chance(40) ? " AND m.kind = " + kind() : "");
+      String joins =
+          chance(50)
+              ? " LEFT JOIN edge e JOIN mark m ON " + condition + " ON " + inner
+              : " LEFT JOIN (edge e "
+                  + one("", "LEFT ")
+                  + "JOIN mark m ON "
+                  + condition
+                  + ") ON "
+                  + inner;
+      return new Made(
+          "SELECT n.id, e.id AS edge, m.kind FROM node n" + joins, conditions("n", 2), "", values);
+    }
+
+    private Made lists() {
+      String column = one("k", "id", "parent");
+      String list = list();
+      String condition =
+          one(
+              "n." + column + " IN (" + list + ")",
+              "n." + column + " = ANY (" + list + ")",
+              "n." + column + " NOT IN (" + list + ")",
+              "n." + column + " <> ALL (" + list + ")",
+              "(n.k, n.id) IN ((" + number() + ", 3), (2, " + number() + "))",
+              "(n.k = 1 AND n.id < 5 OR n.k = " + number() + ")",
+              "(n.k, n.flag) = (" + number() + ", true)",
+              "n.name = ANY (ARRAY['ash', " + name() + "])");
+      return new Made("SELECT n.id, n.k, n.name FROM node n", List.of(condition), "", values);
+    }
+
+    /** Conditions that reach through a query in FROM, or do not. */
+    private Made subquery() {
+      String inner =
+          one(
+              "SELECT id, k, name FROM node",
+              "SELECT k, count(*) AS id FROM node GROUP BY k",
+              "SELECT DISTINCT k, day, id FROM node",
+              "SELECT DISTINCT ON (k) k, id FROM node ORDER BY k, id",
+              "SELECT id, k, row_number() OVER (ORDER BY id DESC) AS r FROM node",
+              "SELECT id, k FROM node ORDER BY k, id LIMIT 4",
+              "SELECT id, k FROM node UNION ALL SELECT id, weight FROM edge",
+              "SELECT id, k FROM node EXCEPT SELECT id, big FROM node",
+              "SELECT k, id FROM node GROUP BY ROLLUP (k, id)",
+              "SELECT n.k, e.id FROM node n LEFT JOIN edge e ON e.node_id = n.id",
+              "SELECT max(id) AS id, k FROM node GROUP BY k HAVING count(*) > 1",
+              "SELECT id, generate_series(1, k) AS k FROM node");
+      List<String> conditions = new ArrayList<>();
+      conditions.add("s.k = " + number());
+      if (chance(30)) {
+        conditions.add("s.id = " + number());
+      }
+      return new Made("SELECT s.k, s.id FROM (" + inner + ") s", conditions, "", values);
+    }
+
+    private Made correlated() {
+      List<String> conditions = new ArrayList<>();
+      conditions.add(one("n.id = " + number(), "n.k = " + number(), "n.flag"));
+      if (chance(50)) {
+        conditions.add(
+            one("", "NOT ")
+                + one(
+                    "EXISTS (SELECT FROM edge e WHERE e.node_id = n.id)",
+                    "EXISTS (SELECT FROM edge e JOIN mark m ON m.edge_id = e.id WHERE e.node_id = n.id"
+                        + " AND m.kind = "
+                        + kind()
+                        + ")",
+                    "n.k IN (SELECT e.weight FROM edge e WHERE e.node_id = n.id AND e.weight IS NOT NULL)"));
+      }
+      String head =
+          chance(50)
+              ? "SELECT n.id, (SELECT count(*) FROM edge e WHERE e.node_id = n.id) AS c FROM node n"
+              : "SELECT n.id, l.c FROM node n LEFT JOIN LATERAL (SELECT count(*) AS c FROM edge e"
+                  + " WHERE e.node_id = n.id AND e.kind = "
+                  + kind()
+                  + ") l ON true";
+      return new Made(head, conditions, "", values);
+    }
+
+    private Made using() {
+      String join = one("JOIN", "LEFT JOIN", "RIGHT JOIN", "FULL JOIN");
+      return new Made(
+          chance(50)
+              ? "SELECT id, n.name, b.k FROM node n " + join + " beast b USING (id)"
+              : "SELECT j.id, j.weight FROM (node n " + join + " edge e USING (id)) AS j",
+          List.of(one("id = " + number(), "id IS NOT NULL")),
+          "",
+          values);
+    }
+
+    /** Columns without their table, called like words of the language. */
+    private Made bare() {
+      List<String> conditions = new ArrayList<>();
+      conditions.add(
+          one(
+              "date = " + day(),
+              "date > " + day(),
+              "public.mark.kind = " + kind(),
+              "kind NOTNULL",
+              "mark.\"end\" = " + number(),
+              "\"mark\".\"kind\" = " + kind(),
+              "edge_id = " + number()));
+      return new Made("SELECT id, date, mark.end, kind FROM mark", conditions, "", values);
+    }
+
+    private Made cases() {
+      String when = one("m.end = " + number(), "m.kind = " + kind(), "m.end > 3");
+      return new Made(
+          "SELECT m.id, CASE WHEN "
+              + when
+              + " THEN 'a' ELSE m.kind END AS x, largest(m.end) AS l,"
+              + " m.edge_id <+> 1 AS p FROM mark m",
+          List.of("m.kind = " + kind()),
+          " GROUP BY m.id",
+          values);
+    }
+
+    private Made severalRows() {
+      return new Made(
+          one(
+              "SELECT n.id, g.g FROM node n LEFT JOIN edge e ON e.node_id = n.id CROSS JOIN"
+                  + " generate_series(1, e.weight) g(g)",
+              "SELECT n.id, generate_series(1, e.weight) AS g FROM node n LEFT JOIN edge e ON"
+                  + " e.node_id = n.id",
+              "SELECT n.id, t.t FROM node n LEFT JOIN edge e ON e.node_id = n.id, unnest(n.tags) t(t)"),
+          conditions("n", 1),
+          "",
+          values);
+    }
+
+    private Made unionOfKinds() {
+      return new Made(
+          "SELECT u.id, u.kind FROM kinds u" + (chance(30) ? " JOIN node n ON n.id = u.id" : ""),
+          List.of(one("u.kind = " + kind(), "u.id = " + number())),
+          "",
+          values);
+    }
+
+    private Made outerThenInner() {
+      return new Made(
+          "SELECT n.id, e.weight FROM node n LEFT JOIN edge e ON e.node_id = n.id "
+              + one(
+                  "JOIN mark m ON m.edge_id = e.id",
+                  "JOIN mark m ON m.end = n.k",
+                  "JOIN beast b ON b.k = e.weight",
+                  "LEFT JOIN mark m ON m.edge_id = e.id JOIN beast b ON b.id = m.end"),
+          conditions("n", 1),
+          "",
+          values);
+    }
+
+    private String kind() {
+      String kind = one("x", "y", "z");
+      return value(kind, "'" + kind + "'");
+    }
+
+    private String list() {
+      List<Integer> members = new ArrayList<>();
+      for (int i = random.nextInt(4); i > 0; i--) {
+        members.add(random.nextInt(9));
+      }
+      String parameter = "p" + values.size();
+      values.put(parameter, members);
+      return ":" + parameter;
     }
 
     private String where(String alias) {

@@ -47,3 +47,10 @@ CREATE VIEW weights AS
   SELECT n.id, n.k, sum(e.weight) AS weight FROM node n JOIN edge e ON e.node_id = n.id GROUP BY n.id, n.k;
 CREATE VIEW deep AS SELECT c.id, c.name, w.weight FROM calm c LEFT JOIN weights w ON w.id = c.id;
 CREATE FUNCTION twice_of(int) RETURNS int IMMUTABLE LANGUAGE sql AS 'SELECT $1 * 2';
+
+CREATE TABLE mark (id int PRIMARY KEY, edge_id int, kind text, date date, "end" int);
+CREATE FUNCTION bigger(int, int) RETURNS int IMMUTABLE LANGUAGE sql AS 'SELECT greatest($1, $2)';
+CREATE AGGREGATE largest(int) (SFUNC = bigger, STYPE = int);
+CREATE FUNCTION plus(int, int) RETURNS int IMMUTABLE LANGUAGE sql AS 'SELECT $1 + $2';
+CREATE OPERATOR <+> (LEFTARG = int, RIGHTARG = int, FUNCTION = plus);
+CREATE VIEW kinds AS SELECT id, kind FROM edge UNION ALL SELECT id, kind FROM mark;

@@ -3,6 +3,9 @@ package dev.warmshelf.cli;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import java.io.Console;
+import java.sql.Connection;
+import java.sql.DriverManager;
+import java.sql.SQLException;
 import java.util.Locale;
 import java.util.Map;
 import org.jspecify.annotations.Nullable;
@@ -19,6 +22,23 @@ final class DatabaseOptions {
    */
   static HikariDataSource pool(String url, int size, Map<String, String> environment)
       throws Failure {
+    requireUsable(url);
+    HikariConfig config = new HikariConfig();
+    config.setJdbcUrl(url);
+    config.setUsername(setting(environment, USER, "user"));
+    config.setPassword(setting(environment, PASSWORD, "password"));
+    return pool(config, size);
+  }
+
+  /** One connection, for what asks one thing after another. */
+  static Connection connection(String url, Map<String, String> environment)
+      throws Failure, SQLException {
+    requireUsable(url);
+    String user = setting(environment, USER, "user");
+    return DriverManager.getConnection(url, user, setting(environment, PASSWORD, "password"));
+  }
+
+  private static void requireUsable(String url) throws Failure {
     if (!url.startsWith("jdbc:postgresql:")) {
       throw new Failure(
           "'" + url + "' is not a PostgreSQL URL; expected jdbc:postgresql://HOST:PORT/DATABASE.");
@@ -29,11 +49,6 @@ final class DatabaseOptions {
               + PASSWORD
               + " instead.");
     }
-    HikariConfig config = new HikariConfig();
-    config.setJdbcUrl(url);
-    config.setUsername(setting(environment, USER, "user"));
-    config.setPassword(setting(environment, PASSWORD, "password"));
-    return pool(config, size);
   }
 
   /** A pool that fails at once, not at first use, if nobody is there. */

@@ -143,7 +143,7 @@ final class DemoStory {
 
   /** What must change for the kept answer to be put out. */
   private void stoodOn(Reading<List<Departure>> reading) {
-    List<Lane> lanes = reading.footprint().lanes();
+    List<Lane> lanes = reading.footprint().dataLanes();
     List<String> tables =
         lanes.stream().map(Lane::name).filter(name -> !name.contains("=")).toList();
     long sailings = lanes.stream().filter(lane -> lane.name().contains("sailing_id=")).count();

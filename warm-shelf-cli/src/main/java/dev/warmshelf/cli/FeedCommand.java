@@ -7,15 +7,13 @@ import dev.warmshelf.cli.text.Text;
 import dev.warmshelf.journal.Checkup;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.key.Lane;
-import dev.warmshelf.postgres.PostgresCatalogue;
-import dev.warmshelf.sql.Analyst;
+import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.SqlStatement;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
-import java.sql.Connection;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -64,6 +62,10 @@ final class FeedCommand implements Runnable {
 
     HikariDataSource pool() throws Failure {
       return DatabaseOptions.pool(url, 2, System.getenv());
+    }
+
+    StatementDatabase asked() throws Failure {
+      return StatementDatabase.at(url, System.getenv());
     }
   }
 
@@ -174,12 +176,12 @@ final class FeedCommand implements Runnable {
               description = "Statements, each ended by a semicolon or on a line of its own.")
           Path file)
       throws Failure {
-    try (HikariDataSource pool = database.pool();
-        Connection connection = pool.getConnection()) {
-      List<SqlStatement> statements =
-          SqlStatement.split(Files.readString(file)).stream().map(SqlStatement::of).toList();
-      Map<Lane, List<String>> proposal =
-          new Analyst(new PostgresCatalogue().over(connection)).proposal(statements);
+    try (StatementDatabase asked = database.asked()) {
+      List<Analysed> analysed = new ArrayList<>();
+      for (String statement : SqlStatement.split(Files.readString(file))) {
+        analysed.add(asked.analyse(SqlStatement.of(statement)));
+      }
+      Map<Lane, List<String>> proposal = Analysed.proposal(analysed);
       if (proposal.isEmpty()) {
         throw new Failure("None of the statements in " + file + " may be kept; see 'shelf key'.");
       }

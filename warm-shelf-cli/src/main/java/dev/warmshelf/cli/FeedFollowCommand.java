@@ -9,6 +9,7 @@ import dev.warmshelf.feed.Change;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.journal.JournalReader;
+import dev.warmshelf.key.Lane;
 import java.io.PrintWriter;
 import java.sql.SQLException;
 import java.time.Duration;
@@ -112,7 +113,9 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
           progress.line(batch.upheaval() + "; everything kept would be out.");
         }
         for (Change change : batch.changes()) {
-          if (left > 0) {
+          if (change.table().equals(Lane.SCHEMA)) {
+            progress.line("The schema has changed; what depends on that would be out.");
+          } else if (left > 0) {
             left--;
             out.println(json ? asJson(change) : asLine(change));
           }

@@ -3,20 +3,13 @@ package dev.warmshelf.cli;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.SerializationFeature;
-import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.postgres.PostgresCatalogue;
-import dev.warmshelf.postgres.Session;
-import dev.warmshelf.sql.CatalogueException;
-import dev.warmshelf.sql.SchemaText;
 import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.SqlTextException;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.nio.charset.MalformedInputException;
 import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
-import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -42,8 +35,8 @@ import picocli.CommandLine.Spec;
       "A value is read as what it looks like: 12 a whole number, 1.50 a decimal, true a boolean,",
       "2026-05-01 a date, null no value; all else is text, and so is what stands in '...'.",
       "",
-      "With neither --db nor --schema, every name is taken for a table, in schema public unless it",
-      "says otherwise, and only functions that come with PostgreSQL are known.",
+      "PostgreSQL itself says what a statement reads. With --db it is yours; else one that the tool",
+      "brings along and stops again, with the tables of --schema FILE or, without that, the demo's.",
       "",
       "Example:",
       "  shelf key \"SELECT * FROM sailing WHERE day = :day\" --bind day=2026-05-01"
@@ -82,16 +75,15 @@ final class KeyCommand implements Callable<Integer> {
   @Option(
       names = "--db",
       paramLabel = "URL",
-      description = "Ask this database's catalogue; user and password as for 'shelf measure'.")
+      description = "Ask this database; user and password as for 'shelf measure'.")
   private @Nullable String url;
 
   @Option(
       names = "--schema",
       paramLabel = "FILE",
-      description = "Take what is known of names from the CREATE statements in this file.")
+      description =
+          "Run this file's statements in the PostgreSQL that the tool brings along, and ask that.")
   private @Nullable Path schemaFile;
-
-  private @Nullable HikariDataSource pool;
 
   @Override
   public Integer call() throws Failure, JsonProcessingException {
@@ -103,26 +95,22 @@ final class KeyCommand implements Callable<Integer> {
     if (url != null && schemaFile != null) {
       throw new Failure("Give --db or --schema, not both.");
     }
-    try {
-      return explain(out);
-    } catch (CatalogueException e) {
-      throw new Failure(
-          e.getCause() instanceof SQLException cause ? Failure.inOneLine(cause) : e.toString(), e);
-    } finally {
-      if (pool != null) {
-        pool.close();
-      }
+    try (StatementDatabase database = database()) {
+      return explain(database, out);
+    } catch (SQLException e) {
+      throw new Failure(Failure.inOneLine(e), e);
     }
   }
 
-  private int explain(PrintWriter out) throws Failure, JsonProcessingException {
+  private int explain(StatementDatabase database, PrintWriter out)
+      throws Failure, SQLException, JsonProcessingException {
     if (compared != null) {
-      return compare(compared, out);
+      return compare(compared, database, out);
     }
     if (file != null) {
-      return explainAll(file, out);
+      return explainAll(file, database, out);
     }
-    KeyExplanation explanation = KeyExplanation.of(sql == null ? "" : sql, bindings, schema());
+    KeyExplanation explanation = KeyExplanation.of(sql == null ? "" : sql, bindings, database);
     if (json) {
       out.println(
           new ObjectMapper()
@@ -140,30 +128,30 @@ final class KeyCommand implements Callable<Integer> {
     return 0;
   }
 
-  private int explainAll(Path from, PrintWriter out) throws Failure, JsonProcessingException {
+  private int explainAll(Path from, StatementDatabase database, PrintWriter out)
+      throws Failure, SQLException, JsonProcessingException {
     ObjectMapper mapper = new ObjectMapper();
     List<String> statements = SqlStatement.split(read(from));
     if (statements.isEmpty()) {
       throw new Failure("There is no statement in " + from + ".");
     }
-    KeyExplanation.Schema schema = schema();
     for (String statement : statements) {
       out.println(
-          mapper.writeValueAsString(KeyExplanation.of(statement, Map.of(), schema).fields()));
+          mapper.writeValueAsString(KeyExplanation.of(statement, Map.of(), database).fields()));
     }
     out.flush();
     return 0;
   }
 
-  private int compare(Path from, PrintWriter out) throws Failure, JsonProcessingException {
+  private int compare(Path from, StatementDatabase database, PrintWriter out)
+      throws Failure, SQLException, JsonProcessingException {
     List<String> statements = SqlStatement.split(read(from));
     if (statements.size() != 2) {
       throw new Failure(
           "Two statements are compared, but " + from + " has " + statements.size() + ".");
     }
-    KeyExplanation.Schema schema = schema();
-    KeyExplanation one = KeyExplanation.of(statements.get(0), Map.of(), schema);
-    KeyExplanation other = KeyExplanation.of(statements.get(1), Map.of(), schema);
+    KeyExplanation one = KeyExplanation.of(statements.get(0), Map.of(), database);
+    KeyExplanation other = KeyExplanation.of(statements.get(1), Map.of(), database);
     Optional<String> parting = KeyExplanation.parting(one, other);
     if (json) {
       Map<String, @Nullable Object> fields = new LinkedHashMap<>();
@@ -188,26 +176,13 @@ final class KeyCommand implements Callable<Integer> {
     return 0;
   }
 
-  private KeyExplanation.Schema schema() throws Failure {
+  private StatementDatabase database() throws Failure {
     if (url != null) {
-      pool = DatabaseOptions.pool(url, 1, System.getenv());
-      try {
-        Connection connection = pool.getConnection(); // closed with its pool
-        return new KeyExplanation.Schema(
-            new PostgresCatalogue().over(connection),
-            Session.inWords(Session.of(connection).ambient()),
-            "");
-      } catch (SQLException e) {
-        throw new Failure(Failure.inOneLine(e), e);
-      }
-    } else if (schemaFile != null) {
-      try {
-        return new KeyExplanation.Schema(SchemaText.of(read(schemaFile)), "", "");
-      } catch (SqlTextException e) {
-        throw new Failure(schemaFile + ": " + e.getMessage(), e);
-      }
+      return StatementDatabase.at(url, System.getenv());
     }
-    return KeyExplanation.Schema.guessed();
+    return schemaFile == null
+        ? StatementDatabase.carried(null, "The demo's schema")
+        : StatementDatabase.carried(read(schemaFile), schemaFile.toString());
   }
 
   private static String read(Path from) throws Failure {

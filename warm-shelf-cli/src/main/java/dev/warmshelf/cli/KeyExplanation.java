@@ -4,16 +4,20 @@ import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.Lane;
 import dev.warmshelf.key.Lanes;
+import dev.warmshelf.key.ValuePlan;
 import dev.warmshelf.key.ValuePlan.Source;
-import dev.warmshelf.sql.Analyst;
-import dev.warmshelf.sql.Catalogue;
+import dev.warmshelf.row.Binding;
+import dev.warmshelf.sql.Analysed;
+import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.Pin;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.SqlTextException;
+import dev.warmshelf.sql.TellingApart;
 import dev.warmshelf.sql.Verdict;
 import java.math.BigDecimal;
 import java.math.BigInteger;
+import java.sql.SQLException;
 import java.time.DateTimeException;
 import java.time.LocalDate;
 import java.util.ArrayList;
@@ -22,6 +26,8 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
+import java.util.SortedMap;
+import java.util.TreeMap;
 import java.util.regex.Pattern;
 import org.jspecify.annotations.Nullable;
 
@@ -31,7 +37,7 @@ final class KeyExplanation {
   private static final int LONGEST_LINE = 100;
   private static final Pattern BLANK = Pattern.compile(" ");
 
-  private final Schema schema;
+  private final StatementDatabase database;
   private final String statement;
   private final @Nullable SqlStatement parsed;
   private final Map<String, @Nullable Object> values = new LinkedHashMap<>();
@@ -39,12 +45,13 @@ final class KeyExplanation {
   private final @Nullable String reason;
   private final boolean wrongSql;
   private final List<String> footprint;
+  private final SortedMap<String, List<String>> columns = new TreeMap<>();
   private final List<String> pins;
   private final List<String> toldByAnswer;
 
-  private KeyExplanation(String statement, Map<String, String> bindings, Schema schema)
-      throws Failure {
-    this.schema = schema;
+  private KeyExplanation(String statement, Map<String, String> bindings, StatementDatabase database)
+      throws Failure, SQLException {
+    this.database = database;
     this.statement = statement;
     SqlStatement read;
     try {
@@ -62,15 +69,19 @@ final class KeyExplanation {
     this.parsed = read;
     bind(read, bindings);
     this.key = keyOf(read);
-    Analyst analyst = new Analyst(schema.catalogue());
-    Verdict verdict = analyst.verdict(read);
+    Analysed analysed = database.analyse(read, types(read));
+    Verdict verdict = analysed.verdict(List.of(), TellingApart.NOTHING);
     if (verdict instanceof Verdict.Keepable keepable) {
       this.reason = null;
       this.wrongSql = false;
       this.footprint = keepable.tables().lanes().stream().map(Lane::name).toList();
-      this.pins = analyst.pins(read).stream().map(this::pin).toList();
+      analysed
+          .analysis()
+          .columns()
+          .forEach((table, names) -> columns.put(table.name(), List.copyOf(names)));
+      this.pins = analysed.pins().stream().map(this::pin).toList();
       this.toldByAnswer =
-          analyst.finestReaches(read).stream()
+          analysed.finestReaches().stream()
               .filter(Lanes.Reach.Told.class::isInstance)
               .map(Lanes.Reach.Told.class::cast)
               .map(
@@ -82,35 +93,32 @@ final class KeyExplanation {
       Refusal refusal = ((Verdict.Refused) verdict).refusal();
       this.reason = refusal.message();
       this.wrongSql =
-          refusal.reason() == Refusal.Reason.NOT_PARSED || refusal.reason() == Refusal.Reason.EMPTY;
+          refusal.reason() == Refusal.Reason.NOT_UNDERSTOOD
+              || refusal.reason() == Refusal.Reason.EMPTY;
       this.footprint = List.of();
       this.pins = List.of();
       this.toldByAnswer = List.of();
     }
   }
 
-  /**
-   * @param bindings parameters' values as typed; all of them, or none
-   * @throws Failure if only some parameters have a value, or a name is unknown
-   */
-  static KeyExplanation of(String statement, Map<String, String> bindings, Schema schema)
-      throws Failure {
-    return new KeyExplanation(statement, bindings, schema);
+  /** The types of the values that are given; where none is, the place decides. */
+  private List<String> types(SqlStatement read) {
+    return read.parameters().stream()
+        .map(
+            name ->
+                values.containsKey(name) ? Binding.typeOf(values.get(name)) : AnalysedText.UNKNOWN)
+        .toList();
   }
 
   /**
-   * What is known of the names in a statement.
-   *
-   * @param session what of the database's session is part of the key; empty if no database was
-   *     asked
-   * @param note what could not be known, for the reader; empty if nothing
+   * @param bindings parameters' values as typed; all of them, or none
+   * @throws Failure if only some parameters have a value, or a name is unknown
+   * @throws SQLException if the database could not be asked
    */
-  record Schema(Catalogue catalogue, String session, String note) {
-    /** Nothing is known. */
-    static Schema guessed() {
-      return new Schema(
-          Catalogue.guessed(), "", "no database was asked: each name is taken for a table");
-    }
+  static KeyExplanation of(
+      String statement, Map<String, String> bindings, StatementDatabase database)
+      throws Failure, SQLException {
+    return new KeyExplanation(statement, bindings, database);
   }
 
   /** The key; a parameter that was given no value counts as a value of its own kind. */
@@ -120,7 +128,7 @@ final class KeyExplanation {
       all.add(values.containsKey(name) ? values.get(name) : List.of("unset"));
     }
     return Key.of(
-        Form.of(schema.session(), read.normalForm()),
+        Form.of(database.session(), read.normalForm()),
         read.plan(),
         read.parameters().toArray(new String[0]),
         all.toArray());
@@ -152,13 +160,14 @@ final class KeyExplanation {
     fields.put("statement", statement);
     fields.put("normalForm", parsed == null ? null : parsed.normalForm());
     fields.put("parameters", parameterFields());
-    if (!schema.session().isEmpty()) {
-      fields.put("session", schema.session());
+    if (!database.session().isEmpty()) {
+      fields.put("session", database.session());
     }
     fields.put("digest", key == null ? null : key.digest());
     fields.put("verdict", reason == null ? "keepable" : "refused");
     fields.put("reason", reason);
     fields.put("footprint", footprint);
+    fields.put("columns", columns);
     fields.put("pinned", pins);
     fields.put("toldByAnswer", toldByAnswer);
     return fields;
@@ -170,23 +179,33 @@ final class KeyExplanation {
     add(lines, "statement", statement.strip().lines().toList());
     add(lines, "normal form", wrapped(parsed == null ? "" : parsed.normalForm()));
     add(lines, "parameters", parameterLines());
-    if (!schema.session().isEmpty()) {
-      add(lines, "session", wrapped(schema.session()));
+    if (!database.session().isEmpty()) {
+      add(lines, "session", wrapped(database.session()));
     }
     add(lines, "digest", List.of(key == null ? "" : key.digest()));
     add(lines, "verdict", List.of(reason == null ? "keepable" : "refused: " + reason));
     if (reason == null) {
       add(lines, "footprint", footprint.isEmpty() ? List.of("reads no table") : footprint);
+      if (!columns.isEmpty()) {
+        add(lines, "columns", columnLines());
+      }
       if (!pins.isEmpty()) {
         add(lines, "pinned", pins);
       }
       if (!toldByAnswer.isEmpty()) {
         add(lines, "answer tells", toldByAnswer);
       }
-      if (!footprint.isEmpty() && !schema.note().isEmpty()) {
-        add(lines, "note", List.of(schema.note()));
-      }
     }
+    if (!database.note().isEmpty()) {
+      add(lines, "note", List.of(database.note()));
+    }
+    return lines;
+  }
+
+  private List<String> columnLines() {
+    List<String> lines = new ArrayList<>();
+    columns.forEach(
+        (table, names) -> lines.addAll(wrapped(table + "(" + String.join(", ", names) + ")")));
     return lines;
   }
 
@@ -212,8 +231,8 @@ final class KeyExplanation {
       return List.of("none");
     }
     List<String> lines = new ArrayList<>();
-    for (List<Source> place : parsed.plan().places()) {
-      List<String> members = place.stream().map(this::member).toList();
+    for (ValuePlan.Place place : parsed.plan().places()) {
+      List<String> members = place.sources().stream().map(this::member).toList();
       String shown =
           members.size() == 1 ? members.get(0) : "a set of " + String.join(", ", members);
       lines.add("$" + (lines.size() + 1) + "  " + shown);

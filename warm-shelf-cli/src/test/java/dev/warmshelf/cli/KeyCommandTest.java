@@ -4,20 +4,50 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
+import dev.warmshelf.scenario.LocalPostgres;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.sql.Connection;
+import java.sql.Statement;
+import java.util.ArrayList;
 import java.util.List;
+import org.junit.jupiter.api.AfterAll;
+import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
 class KeyCommandTest {
+  private static LocalPostgres server;
   private final ObjectMapper mapper = new ObjectMapper();
+
+  @BeforeAll
+  static void start() throws Exception {
+    server = LocalPostgres.startForSchemas();
+    try (Connection connection = server.dataSource("postgres").getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute(
+          "CREATE TABLE a (id int, c int, d int); CREATE TABLE b (id int, a int, c int, d text);"
+              + "CREATE TABLE sailing (id int, day date); CREATE TABLE booking (id int, x int);"
+              + "CREATE TABLE port (id int)");
+    }
+  }
+
+  @AfterAll
+  static void stop() throws Exception {
+    server.close();
+  }
+
+  /** Asks the database that all tests share. */
+  private static Ran key(String... arguments) {
+    List<String> all = new ArrayList<>(List.of("key", "--db", server.url("postgres")));
+    all.addAll(List.of(arguments));
+    return Ran.of(all.toArray(new String[0]));
+  }
 
   @Test
   void explainsAStatementForAReader() {
     Ran ran =
-        Ran.of(
-            "key",
+        key(
             "SELECT * FROM Sailing s JOIN booking USING (id) WHERE day != :day",
             "--bind",
             "day=2026-05-01");
@@ -29,20 +59,15 @@ class KeyCommandTest {
             "parameters    $1  day = 2026-05-01 (date)",
             "verdict       keepable",
             "footprint     public.booking",
-            "              public.sailing");
+            "              public.sailing",
+            "columns       public.booking(id, x)",
+            "              public.sailing(day, id)");
   }
 
   @Test
   void explainsAStatementForAProgram() throws Exception {
     Ran ran =
-        Ran.of(
-            "key",
-            "--json",
-            "select a from b where c = ? and d = ?",
-            "--bind",
-            "1=7",
-            "--bind",
-            "2='7'");
+        key("--json", "select a from b where c = ? and d = ?", "--bind", "1=7", "--bind", "2='7'");
     JsonNode json = mapper.readTree(ran.out());
     assertThat(json.fieldNames())
         .toIterable()
@@ -50,10 +75,12 @@ class KeyCommandTest {
             "statement",
             "normalForm",
             "parameters",
+            "session",
             "digest",
             "verdict",
             "reason",
             "footprint",
+            "columns",
             "pinned",
             "toldByAnswer");
     assertThat(json.get("parameters").toString())
@@ -63,6 +90,9 @@ class KeyCommandTest {
     assertThat(json.get("verdict").asText()).isEqualTo("keepable");
     assertThat(json.get("reason").isNull()).isTrue();
     assertThat(json.get("footprint").toString()).isEqualTo("[\"public.b\"]");
+    assertThat(json.get("columns").toString()).isEqualTo("{\"public.b\":[\"a\",\"c\",\"d\"]}");
+    assertThat(json.get("pinned").toString())
+        .isEqualTo("[\"public.b[c = 7]\",\"public.b[d = 7]\"]");
     assertThat(json.get("digest").asText()).matches("[0-9a-f]{64}");
   }
 
@@ -71,7 +101,7 @@ class KeyCommandTest {
     assertThat(digest("select A from b where c=:x", "x=1"))
         .isEqualTo(digest("SELECT a FROM b -- why\nWHERE c = :y;", "y=1"))
         .isNotEqualTo(digest("select a from b where c=:x", "x=2"))
-        .isNotEqualTo(digest("select a from b where c=:x", "x='1'"));
+        .isNotEqualTo(digest("select a from b where d=:x", "x='1'"));
   }
 
   @Test
@@ -80,7 +110,7 @@ class KeyCommandTest {
     Files.writeString(
         file,
         "select 1;\n-- a comment; with a semicolon\nselect now()\n;\nupdate port set id = 1;\nselect 'x");
-    Ran ran = Ran.of("key", "--file", file.toString());
+    Ran ran = key("--file", file.toString());
     assertThat(ran.exitCode()).isZero();
     List<String> lines = ran.out().lines().toList();
     assertThat(lines.stream().filter(line -> !line.startsWith("{"))).isEmpty();
@@ -90,7 +120,7 @@ class KeyCommandTest {
     assertThat(last.get("normalForm").isNull()).isTrue();
 
     Files.writeString(file, "select 1;\nselect now();\nupdate port set id = 1");
-    ran = Ran.of("key", "--file", file.toString());
+    ran = key("--file", file.toString());
     assertThat(ran.out().lines().map(this::verdictOf))
         .containsExactly("keepable", "refused", "refused");
   }
@@ -101,45 +131,61 @@ class KeyCommandTest {
     Files.writeString(
         file,
         "select a from b where c in (2, 1) and d = 5;\nSELECT a FROM b WHERE d = 5 AND c IN (1, 2)");
-    assertThat(Ran.of("key", "--compare", file.toString()).out()).contains("They share a key.");
+    assertThat(key("--compare", file.toString()).out()).contains("They share a key.");
     Files.writeString(file, "select a from b where d = 5;\nselect a from b where d = 6");
-    assertThat(Ran.of("key", "--compare", file.toString()).out()).contains("part: values.");
+    assertThat(key("--compare", file.toString()).out()).contains("part: values.");
     Files.writeString(file, "select a from b where d = 5;\nselect a from b where d <> 5");
-    Ran ran = Ran.of("key", "--json", "--compare", file.toString());
+    Ran ran = key("--json", "--compare", file.toString());
     assertThat(mapper.readTree(ran.out()).get("partAt").asText()).isEqualTo("normal form");
     Files.writeString(file, "select 1");
-    assertComplaint(Ran.of("key", "--compare", file.toString()), "has 1");
+    assertComplaint(key("--compare", file.toString()), "has 1");
   }
 
   @Test
-  void aSchemaFileSaysWhatNamesMean(@TempDir Path directory) throws Exception {
+  void aSchemaFileIsRunInAServerThatTheToolBringsAlong(@TempDir Path directory) throws Exception {
     Path schema = directory.resolve("schema.sql");
     Files.writeString(schema, "CREATE TABLE a (id int); CREATE VIEW v AS SELECT * FROM a");
-    Ran ran = Ran.of("key", "select * from v", "--schema", schema.toString());
-    assertThat(ran.out()).contains("footprint     public.a").doesNotContain("note");
-    assertThat(Ran.of("key", "select * from w", "--schema", schema.toString()).out())
-        .contains("refused: there is no table or view 'w'");
-    assertThat(Ran.of("key", "select * from v").out())
-        .contains("note          no database was asked");
+    Path statements = directory.resolve("statements.sql");
+    Files.writeString(
+        statements, "select * from v; select * from w; " + "select id from a;".repeat(20));
+    Ran ran = Ran.of("key", "--schema", schema.toString(), "--file", statements.toString());
+    List<String> lines = ran.out().lines().toList();
+    assertThat(lines).hasSize(22);
+    assertThat(mapper.readTree(lines.get(0)).get("footprint").toString())
+        .isEqualTo("[\"public.a\"]");
+    assertThat(lines.get(1)).contains("relation \\\"w\\\" does not exist");
+    Files.writeString(schema, "CREATE TABEL a (id int)");
+    assertComplaint(
+        Ran.of("key", "select 1", "--schema", schema.toString()), "syntax error at or near");
+  }
+
+  @Test
+  void withoutADatabaseTheDemosTablesAreAsked() {
+    Ran ran = Ran.of("key", "SELECT id FROM booking WHERE sailing_id = 4");
+    assertThat(ran.out())
+        .contains("public.booking[sailing_id = 4]")
+        .contains("note          asked of the demo's tables");
   }
 
   @Test
   void whatCannotBeDoneIsOneLineAndExitCode2(@TempDir Path directory) throws Exception {
     assertComplaint(
-        Ran.of("key", "selec 1"), "Wrong SQL: the statement is not understood at 'selec'");
-    assertComplaint(Ran.of("key", "select 'x"), "Wrong SQL: No closing quote");
-    assertComplaint(Ran.of("key", ""), "Wrong SQL: there is no statement");
+        key("selec 1"),
+        "Wrong SQL: the database does not take it: syntax error at or near \"selec\"");
+    assertComplaint(key("select 'x"), "Wrong SQL: No closing quote");
+    assertComplaint(key(""), "Wrong SQL: there is no statement");
     assertComplaint(Ran.of("key"), "Give one statement");
     assertComplaint(
         Ran.of("key", "select 1", "--db", "jdbc:postgresql://localhost:1/x"), "cannot be reached");
     assertComplaint(Ran.of("key", "select 1", "--bnd", "x=1"), "Unknown option");
-    assertComplaint(Ran.of("key", "select :x, :y", "--bind", "x=1"), "Parameter 'y' has no value");
-    assertComplaint(Ran.of("key", "select 1", "--bind", "x=1"), "no parameter 'x'");
-    assertComplaint(Ran.of("key", "--file", directory.resolve("none").toString()), "no file");
+    assertComplaint(key("select :x, :y", "--bind", "x=1"), "Parameter 'y' has no value");
+    assertComplaint(key("select 1", "--bind", "x=1"), "no parameter 'x'");
+    assertComplaint(key("--file", directory.resolve("none").toString()), "no file");
     Path binary = directory.resolve("binary");
     Files.write(binary, new byte[] {(byte) 0xff, (byte) 0xfe, 0});
-    assertComplaint(Ran.of("key", "--file", binary.toString()), "not UTF-8");
-    assertThat(Ran.of("--trace", "key", "selec 1").err()).contains("at dev.warmshelf.cli");
+    assertComplaint(key("--file", binary.toString()), "not UTF-8");
+    assertThat(Ran.of("--trace", "key", "selec 1", "--db", server.url("postgres")).err())
+        .contains("at dev.warmshelf.cli");
   }
 
   @Test
@@ -164,10 +210,7 @@ class KeyCommandTest {
   }
 
   private String digest(String sql, String binding) throws Exception {
-    return mapper
-        .readTree(Ran.of("key", "--json", sql, "--bind", binding).out())
-        .get("digest")
-        .asText();
+    return mapper.readTree(key("--json", sql, "--bind", binding).out()).get("digest").asText();
   }
 
   private static void assertComplaint(Ran ran, String message) {

@@ -17,8 +17,6 @@ import dev.warmshelf.cli.report.ComparisonReport;
 import dev.warmshelf.cli.report.MachineFonts;
 import dev.warmshelf.cli.report.ReportPage;
 import dev.warmshelf.journal.Journal;
-import dev.warmshelf.postgres.PostgresCatalogue;
-import dev.warmshelf.postgres.Session;
 import dev.warmshelf.record.Recording;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
@@ -368,18 +366,12 @@ class MeasureCommandTest {
 
   @Test
   void keysAreExplainedByTheDatabasesOwnCatalogue() throws Exception {
-    HikariConfig config = new HikariConfig();
-    config.setDataSource(server.dataSource("postgres"));
-    try (HikariDataSource pool = DatabaseOptions.pool(config, 1);
-        Connection connection = pool.getConnection()) {
+    try (StatementDatabase database =
+        StatementDatabase.at(
+            server.url("postgres"), Map.of("SHELF_DB_USER", "postgres", "SHELF_DB_PASSWORD", ""))) {
       KeyExplanation explanation =
           KeyExplanation.of(
-              "SELECT count(*) FROM open_sailing, booking_2026_05",
-              Map.of(),
-              new KeyExplanation.Schema(
-                  new PostgresCatalogue().over(connection),
-                  Session.inWords(Session.of(connection).ambient()),
-                  ""));
+              "SELECT count(*) FROM open_sailing, booking_2026_05", Map.of(), database);
       assertThat(explanation.lines())
           .anySatisfy(line -> assertThat(line).startsWith("session").contains("postgres"))
           .contains("footprint     public.booking", "              public.sailing");

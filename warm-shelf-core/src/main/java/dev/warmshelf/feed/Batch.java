@@ -1,6 +1,7 @@
 package dev.warmshelf.feed;
 
 import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.key.Lane;
 import java.util.List;
 import org.jspecify.annotations.Nullable;
 
@@ -10,16 +11,27 @@ import org.jspecify.annotations.Nullable;
  * @param mark everything that had committed before this moment is in this batch or an earlier one;
  *     null as long as nobody can say so
  * @param changes in no particular order
+ * @param meanings lanes of statements that may mean something else now, as the schema has changed
  * @param upheaval why nothing kept can be relied on any more, in words: the place was lost, or the
  *     schema changed; null where neither is so
  */
-public record Batch(@Nullable Watermark mark, List<Change> changes, @Nullable String upheaval) {
+public record Batch(
+    @Nullable Watermark mark,
+    List<Change> changes,
+    List<Lane> meanings,
+    @Nullable String upheaval) {
   public Batch {
     changes = List.copyOf(changes);
+    meanings = List.copyOf(meanings);
+  }
+
+  /** A batch of changes alone. */
+  public Batch(@Nullable Watermark mark, List<Change> changes, @Nullable String upheaval) {
+    this(mark, changes, List.of(), upheaval);
   }
 
   /** The same, which also says that nothing kept can be relied on any more. */
   public Batch withUpheaval(String why) {
-    return new Batch(mark, changes, upheaval == null ? why : upheaval + "; " + why);
+    return new Batch(mark, changes, meanings, upheaval == null ? why : upheaval + "; " + why);
   }
 }

@@ -45,9 +45,16 @@ public final class Delivery {
   public void deliver(Batch batch) {
     if (batch.upheaval() != null) {
       upheaval(batch.upheaval());
-    } else if (!batch.changes().isEmpty()) {
-      tick(batch.changes());
-      LOG.debug("changes {}", batch.changes());
+    } else {
+      if (!batch.changes().isEmpty()) {
+        tick(batch.changes());
+        LOG.debug("changes {}", batch.changes());
+      }
+      if (!batch.meanings().isEmpty()) {
+        board.tick(batch.meanings());
+        LOG.info(
+            "{} statements may mean something else in a changed schema", batch.meanings().size());
+      }
     }
     Watermark mark = batch.mark();
     if (mark != null) {

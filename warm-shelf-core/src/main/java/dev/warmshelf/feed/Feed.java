@@ -35,6 +35,26 @@ public interface Feed extends AutoCloseable {
    */
   Map<String, ValueKind> toldApart(Lane table);
 
+  /**
+   * To be asked before what {@link #watch} is given is read from the catalogue.
+   *
+   * @return a number that tells whether the schema has been looked at since
+   */
+  default long schemaMark() {
+    return 0;
+  }
+
+  /**
+   * Looks after a part of the schema from now on. A feed that cannot does nothing; then every
+   * change of the schema has to be told to it.
+   *
+   * @param mark what {@link #schemaMark} gave before that was read
+   * @return false if the schema may have changed in between unseen: to be read again then
+   */
+  default boolean watch(long mark, Watched watched) {
+    return true;
+  }
+
   /** Asks for the next look at the database to be taken at once. Returns without waiting. */
   void hurry();
 

@@ -46,6 +46,14 @@ public final class Footprint {
     return lanes;
   }
 
+  /**
+   * The lanes of what changes with the data, for people to see: all but that of what the statement
+   * means, on which every answer to it stands.
+   */
+  public List<Lane> dataLanes() {
+    return lanes.stream().filter(lane -> !lane.isMeaning()).toList();
+  }
+
   /** How many lanes there are. */
   public int size() {
     return hashes.length;
@@ -71,8 +79,9 @@ public final class Footprint {
     return lanes.hashCode();
   }
 
+  /** The names of {@link #dataLanes}. */
   @Override
   public String toString() {
-    return lanes.stream().map(Lane::name).collect(Collectors.joining(", ", "[", "]"));
+    return dataLanes().stream().map(Lane::name).collect(Collectors.joining(", ", "[", "]"));
   }
 }

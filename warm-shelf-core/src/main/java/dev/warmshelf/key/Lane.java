@@ -36,6 +36,7 @@ public final class Lane implements Comparable<Lane> {
     AT_LARGE,
     TAG,
     CLEARING,
+    MEANING,
     SCHEMA
   }
 
@@ -67,6 +68,14 @@ public final class Lane implements Comparable<Lane> {
   /** What a shelf ticks when one of its keys is cleared. */
   public static Lane ofClearing(String shelf, Key key) {
     return new Lane(Kind.CLEARING, List.of(shelf, key.digest()));
+  }
+
+  /**
+   * The lane of what a statement means: ticked when the schema has changed so that it may mean
+   * something else.
+   */
+  public static Lane ofMeaning(String statement) {
+    return new Lane(Kind.MEANING, List.of(statement));
   }
 
   /**
@@ -125,6 +134,10 @@ public final class Lane implements Comparable<Lane> {
     return parts;
   }
 
+  boolean isMeaning() {
+    return kind == Kind.MEANING;
+  }
+
   /** About how many bytes the lane takes in memory. */
   public long bytes() {
     return 24L + 48 + 48L * parts.size() + parts.stream().mapToLong(String::length).sum();
@@ -138,6 +151,7 @@ public final class Lane implements Comparable<Lane> {
       case AT_LARGE -> shownTable() + " at large";
       case TAG -> "tag " + parts.get(0);
       case CLEARING -> "key " + parts.get(0) + " " + parts.get(1);
+      case MEANING -> "meaning of " + parts.get(0);
       case SCHEMA -> "*";
     };
   }

@@ -2,6 +2,7 @@ package dev.warmshelf.key;
 
 import dev.warmshelf.key.ValuePlan.Source;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.List;
 import org.jspecify.annotations.Nullable;
 
@@ -17,6 +18,8 @@ public final class Lanes {
   private final List<Reach> reaches;
   private final boolean fixed;
   private final Footprint tables;
+  private final List<Lane> always;
+  private final Footprint whole;
 
   /** How far into one table an answer reaches. */
   public sealed interface Reach {
@@ -48,14 +51,23 @@ public final class Lanes {
     @Nullable Object value(int row, int column);
   }
 
-  private Lanes(List<Reach> reaches) {
+  private Lanes(List<Reach> reaches, List<Lane> always) {
     this.reaches = List.copyOf(reaches);
+    this.always = List.copyOf(always);
     this.fixed = this.reaches.stream().allMatch(Reach.Whole.class::isInstance);
     this.tables = Footprint.of(this.reaches.stream().map(Reach::table).toList());
+    this.whole = tables.and(always);
   }
 
   public static Lanes of(List<Reach> reaches) {
-    return new Lanes(reaches);
+    return new Lanes(reaches, List.of());
+  }
+
+  /** The same, and lanes that are no table's, on which every answer stands. */
+  public Lanes and(List<Lane> more) {
+    List<Lane> all = new ArrayList<>(always);
+    all.addAll(more);
+    return new Lanes(reaches, all);
   }
 
   /** Of an answer that was read from these tables as a whole. */
@@ -79,9 +91,9 @@ public final class Lanes {
    */
   public Footprint beforeLoad(@Nullable Object[] values) {
     if (fixed) {
-      return tables;
+      return whole;
     }
-    List<Lane> lanes = new ArrayList<>();
+    List<Lane> lanes = new ArrayList<>(always);
     for (Reach reach : reaches) {
       if (reach instanceof Reach.Whole whole) {
         lanes.add(whole.table());
@@ -123,9 +135,13 @@ public final class Lanes {
           source instanceof Source.Parameter parameter
               ? values[parameter.index()]
               : ((Source.Constant) source).value();
-      if (!addGroup(reach.table(), reach.column(), reach.kind(), value, found)) {
-        lanes.add(reach.table());
-        return;
+      List<?> several = value instanceof List<?> list ? list : Collections.singletonList(value);
+      for (Object one : several) {
+        if (found.size() > MOST_GROUPS
+            || !addGroup(reach.table(), reach.column(), reach.kind(), one, found)) {
+          lanes.add(reach.table());
+          return;
+        }
       }
     }
     lanes.addAll(found);

@@ -37,8 +37,17 @@ public final class ValuePlan {
      */
     record One(Source source, Width width) implements Item {}
 
-    /** Values of which neither order nor repetition matters, such as an {@code IN} list. */
+    /**
+     * Values of which neither order nor repetition matters, such as an {@code IN} list. A single
+     * one that is a list stands for its elements.
+     */
     record AnyOrder(List<Source> sources) implements Item {}
+
+    /**
+     * The elements of one value, of which neither order nor repetition matters, as in {@code = ANY
+     * (...)}. A value that is no list is an array in a notation of the database's.
+     */
+    record Elements(Source source) implements Item {}
 
     /**
      * Groups of places, alike in form, that may swap: operands of one {@code AND} or {@code OR}.
@@ -75,19 +84,29 @@ public final class ValuePlan {
     return items;
   }
 
-  /** For each place of the normal form, in order: the values that stand there, one or a set. */
-  public List<List<Source>> places() {
-    List<List<Source>> places = new ArrayList<>();
+  /**
+   * A place of the normal form.
+   *
+   * @param sources the values that stand there, one or a set
+   * @param elements whether it is the elements of a single value that do
+   */
+  public record Place(List<Source> sources, boolean elements) {}
+
+  /** The places of the normal form, in order. */
+  public List<Place> places() {
+    List<Place> places = new ArrayList<>();
     addPlaces(items, places);
     return places;
   }
 
-  private static void addPlaces(List<Item> items, List<List<Source>> places) {
+  private static void addPlaces(List<Item> items, List<Place> places) {
     for (Item item : items) {
       if (item instanceof Item.One one) {
-        places.add(List.of(one.source()));
+        places.add(new Place(List.of(one.source()), false));
       } else if (item instanceof Item.AnyOrder set) {
-        places.add(set.sources());
+        places.add(new Place(set.sources(), false));
+      } else if (item instanceof Item.Elements elements) {
+        places.add(new Place(List.of(elements.source()), true));
       } else if (item instanceof Item.Swappable swappable) {
         swappable.groups().forEach(group -> addPlaces(group, places));
       }
@@ -126,13 +145,15 @@ public final class ValuePlan {
     if (item instanceof Item.One one) {
       return encode(one.source(), one.width(), names, values);
     } else if (item instanceof Item.AnyOrder set) {
-      byte[][] members = new byte[set.sources().size()][];
-      for (int i = 0; i < members.length; i++) {
-        members[i] = encode(set.sources().get(i), Width.FOLDED, names, values);
-      }
-      Arrays.sort(members, Arrays::compare);
-      byte[][] distinct = distinct(members);
-      return join(header('S', distinct.length), join(distinct));
+      List<Source> sources = set.sources();
+      boolean alone = sources.size() == 1 && valueOf(sources.get(0), values) instanceof List<?>;
+      return encodeSet(alone ? elementsOf(sources.get(0), values) : sources, names, values);
+    } else if (item instanceof Item.Elements elements) {
+      Source source = elements.source();
+      Object value = valueOf(source, values);
+      return value == null || value instanceof List<?>
+          ? encodeSet(elementsOf(source, values), names, values)
+          : join(new byte[] {'A'}, encode(source, Width.KEPT, names, values));
     }
     List<List<Item>> groups = ((Item.Swappable) item).groups();
     byte[][] encoded = new byte[groups.size()][];
@@ -141,6 +162,27 @@ public final class ValuePlan {
     }
     Arrays.sort(encoded, Arrays::compare);
     return join(header('W', encoded.length), join(encoded));
+  }
+
+  private static byte[] encodeSet(List<Source> sources, String[] names, @Nullable Object[] values) {
+    byte[][] members = new byte[sources.size()][];
+    for (int i = 0; i < members.length; i++) {
+      members[i] = encode(sources.get(i), Width.FOLDED, names, values);
+    }
+    Arrays.sort(members, Arrays::compare);
+    byte[][] distinct = distinct(members);
+    return join(header('S', distinct.length), join(distinct));
+  }
+
+  /** The elements of a list as values of their own; null is one that is equal to nothing. */
+  private static List<Source> elementsOf(Source source, @Nullable Object[] values) {
+    List<Source> elements = new ArrayList<>();
+    if (valueOf(source, values) instanceof List<?> list) {
+      list.forEach(element -> elements.add(new Source.Constant(element)));
+    } else {
+      elements.add(new Source.Constant(null));
+    }
+    return elements;
   }
 
   private static byte[] encode(

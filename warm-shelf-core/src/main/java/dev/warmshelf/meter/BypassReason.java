@@ -10,6 +10,10 @@ public enum BypassReason {
   IN_TRANSACTION("in transaction"),
   /** The caller's session may not be like the one that the kept answer was read in. */
   UNEQUAL_SESSIONS("unequal sessions"),
+  /** A value is a text that the database may read as a moment, such as 'now'. */
+  MOMENT_AS_VALUE("a value may mean the moment"),
+  /** The statement is new, and the database could not be asked about it now. */
+  NOT_ANALYSED("not analysed yet"),
   /** The shelf itself failed; the database answered. */
   SHELF_FAILED("shelf failed"),
   /** The shelf has been closed. */

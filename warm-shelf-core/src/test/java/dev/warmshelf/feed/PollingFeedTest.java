@@ -119,7 +119,6 @@ class PollingFeedTest {
 
   @Test
   void pausesGrowFromFailureToFailureAndNobodysHurryShortensThem() {
-    feed.start();
     for (int i = 0; i < 8; i++) {
       boolean last = i == 7;
       poll.script.add(
@@ -131,6 +130,7 @@ class PollingFeedTest {
             throw new java.io.IOException("the server is away");
           });
     }
+    feed.start(); // with the script complete: a look beyond its end would succeed
     until(() -> pauses.size() == 8);
     assertThat(pauses.stream().map(TimeUnit.NANOSECONDS::toMillis))
         .containsExactly(200L, 400L, 800L, 1_600L, 3_200L, 5_000L, 5_000L, 5_000L);

@@ -5,6 +5,7 @@ import dev.warmshelf.feed.Feed;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.feed.OwnWrite;
 import dev.warmshelf.feed.PollingFeed;
+import dev.warmshelf.feed.Watched;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.key.Lane;
@@ -28,7 +29,9 @@ import org.jspecify.annotations.Nullable;
  * <p>The feed looks often while changes arrive and less often while none do. It also looks, twice a
  * second (less often where thousands of tables are followed), whether the triggers are still what
  * they were: a table whose trigger has been dropped, disabled or replaced since counts as an
- * upheaval, since changes may have gone by unnoted.
+ * upheaval, since changes may have gone by unnoted. At the same time it looks whether the parts of
+ * the schema on which statements depend are what they were: where no superuser installed the
+ * journal, that is how it learns of changed views and functions.
  *
  * <p>Keeps one connection of its data source for as long as it follows. Best is a data source of
  * its own ({@link #on(String, String, String)}): a pool for queries then has all of its connections
@@ -128,6 +131,16 @@ public final class JournalFeed implements Feed {
   @Override
   public Map<String, ValueKind> toldApart(Lane table) {
     return running().poll().coverage().columns(table);
+  }
+
+  @Override
+  public long schemaMark() {
+    return running().poll().watch().mark();
+  }
+
+  @Override
+  public boolean watch(long mark, Watched watched) {
+    return running().poll().watch().add(mark, watched);
   }
 
   @Override

@@ -1,12 +1,16 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.feed.Batch;
+import dev.warmshelf.feed.Change;
 import dev.warmshelf.feed.Poll;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.key.Lane;
 import java.sql.PreparedStatement;
 import java.sql.SQLException;
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.HashSet;
+import java.util.List;
 import java.util.Set;
 import java.util.concurrent.Semaphore;
 import java.util.concurrent.TimeUnit;
@@ -16,7 +20,9 @@ import org.slf4j.LoggerFactory;
 
 /**
  * What the journal's feed asks its database: the journal, and beside that, now and then, whether
- * the triggers are still what they were.
+ * the triggers are still what they were, and the parts of the schema on which statements depend.
+ * Where the journal notes changes of the schema, both are looked at before such a change is
+ * delivered.
  *
  * <p>A look that finds changes is delivered before the triggers are looked at, which may take a
  * while where there are thousands. What they missed before the look had then been missed for good,
@@ -39,6 +45,7 @@ final class JournalPoll implements Poll {
   private final boolean listens;
   private final Semaphore hurry = new Semaphore(0);
   private final Set<String> troublesTold = new HashSet<>();
+  private final SchemaWatch watch = new SchemaWatch();
   private volatile @Nullable Wakener wakener;
   private volatile Coverage coverage;
 
@@ -51,6 +58,11 @@ final class JournalPoll implements Poll {
 
   /** Why everything is out, from when that was found until it has been delivered. */
   private @Nullable String untold;
+
+  /** Of the last look. */
+  private List<Lane> meanings = List.of();
+
+  private boolean schemaUnseen;
 
   /**
    * @param reader connected
@@ -71,26 +83,37 @@ final class JournalPoll implements Poll {
     return coverage;
   }
 
+  SchemaWatch watch() {
+    return watch;
+  }
+
   @Override
   public Batch look() throws SQLException {
     if (!reader.isConnected()) {
       reader.connect();
       listen();
+      schemaUnseen = true;
     }
     if (time.nanos() - coverageAskedNanos > intervalNanos() + OVERDUE.toNanos()) {
       askCoverage();
     }
     Batch batch = reader.look();
-    if (batch.upheaval() != null) {
-      askCoverage(); // with the schema the triggers may have changed
+    List<Change> changes = new ArrayList<>(batch.changes());
+    schemaUnseen |= changes.removeIf(change -> change.table().equals(Lane.SCHEMA));
+    if (batch.upheaval() != null || schemaUnseen) {
+      askCoverage(); // the triggers may have changed, too
+      schemaUnseen = false;
     }
-    return untold == null ? batch : batch.withUpheaval(untold);
+    meanings = watch.undelivered();
+    Batch told = new Batch(batch.mark(), changes, meanings, batch.upheaval());
+    return untold == null ? told : told.withUpheaval(untold);
   }
 
   @Override
   public void taken() {
     reader.taken();
     untold = null;
+    watch.delivered(meanings);
   }
 
   @Override
@@ -103,7 +126,7 @@ final class JournalPoll implements Poll {
       trimmedNanos = now;
       trim();
     }
-    return untold != null;
+    return untold != null || !watch.undelivered().isEmpty();
   }
 
   @Override
@@ -161,6 +184,7 @@ final class JournalPoll implements Poll {
       }
       print = now; // from before the coverage was asked: what changes meanwhile is seen next time
     }
+    reader.aside(watch::look);
     askedAt(began);
   }
 

@@ -348,9 +348,6 @@ public final class JournalReader implements AutoCloseable {
     } catch (IllegalArgumentException e) {
       return "A row of the journal was written by another version";
     }
-    if (lane.equals(Lane.SCHEMA)) {
-      upheaval = "The schema has changed";
-    }
     Array told = row.getArray(12);
     changes.add(
         new Change(

@@ -1,5 +1,6 @@
 package dev.warmshelf.row;
 
+import dev.warmshelf.sql.AnalysedText;
 import java.math.BigDecimal;
 import java.math.BigInteger;
 import java.sql.PreparedStatement;
@@ -13,6 +14,7 @@ import java.time.OffsetDateTime;
 import java.time.OffsetTime;
 import java.time.ZoneOffset;
 import java.time.ZonedDateTime;
+import java.util.ArrayList;
 import java.util.HexFormat;
 import java.util.List;
 import java.util.Map;
@@ -47,6 +49,32 @@ public final class Binding {
   private static final List<Class<?>> FLOATING = List.of(Float.class, Double.class);
 
   private Binding() {}
+
+  /**
+   * The types that values are bound as, as SQL names them; what the place decides is {@link
+   * AnalysedText#UNKNOWN}.
+   */
+  public static List<String> typesOf(@Nullable Object[] values) {
+    List<String> types = new ArrayList<>(values.length);
+    for (Object value : values) {
+      types.add(typeOf(value));
+    }
+    return types;
+  }
+
+  /** The type that a value is bound as. */
+  public static String typeOf(@Nullable Object given) {
+    Object value = plain(given);
+    if (value instanceof List<?> list) {
+      Class<?> common = common(list);
+      String type = common == null ? null : ARRAY_TYPES.get(common);
+      return type == null ? AnalysedText.UNKNOWN_LIST : type + "[]";
+    } else if (value instanceof String) {
+      return "varchar"; // what the driver says of strings
+    }
+    String type = value == null ? null : ARRAY_TYPES.get(value.getClass());
+    return type == null ? AnalysedText.UNKNOWN : type;
+  }
 
   /**
    * @param order for each question mark of the statement, the index of its value
@@ -95,18 +123,11 @@ public final class Binding {
   private static void bindList(PreparedStatement statement, int at, List<?> list)
       throws SQLException {
     @Nullable Object[] elements = new @Nullable Object[list.size()];
-    Class<?> common = null;
-    boolean telling = true;
     for (int i = 0; i < elements.length; i++) {
       elements[i] = plain(list.get(i));
-      Object element = elements[i];
-      if (element != null) {
-        Class<?> wider = common == null ? element.getClass() : wider(common, element.getClass());
-        telling &= wider != null;
-        common = wider == null ? common : wider;
-      }
     }
-    String type = common == null || !telling ? null : ARRAY_TYPES.get(common);
+    Class<?> common = common(list);
+    String type = common == null ? null : ARRAY_TYPES.get(common);
     if (type == null) {
       statement.setObject(at, asText(elements), Types.OTHER);
       return;
@@ -115,6 +136,21 @@ public final class Binding {
       elements[i] = widened(elements[i], common);
     }
     statement.setArray(at, statement.getConnection().createArrayOf(type, elements));
+  }
+
+  /** The class that holds all elements; null if there is none, or none is known. */
+  private static @Nullable Class<?> common(List<?> list) {
+    Class<?> common = null;
+    for (Object given : list) {
+      Object element = plain(given);
+      if (element != null) {
+        common = common == null ? element.getClass() : wider(common, element.getClass());
+        if (common == null) {
+          return null;
+        }
+      }
+    }
+    return common;
   }
 
   /** The class that holds the values of both, or null. */

@@ -1,6 +1,5 @@
 package dev.warmshelf.session;
 
-import dev.warmshelf.sql.StatementKind;
 import java.sql.Connection;
 
 /**
@@ -44,21 +43,7 @@ public final class ConnectionState {
     return mayHaveWritten;
   }
 
-  /** A statement of this kind is about to be sent. */
-  public void sends(StatementKind kind) {
-    switch (kind) {
-      case READ -> {}
-      case WRITE -> mayHaveWritten = true;
-      case SETTING -> altered = true;
-      case TRANSACTION, UNKNOWN -> {
-        // A transaction begun or ended behind the driver's back: nothing is certain any more.
-        mayHaveWritten = true;
-        altered = true;
-      }
-    }
-  }
-
-  /** The server says that the transaction has written, whatever the statements looked like. */
+  /** A statement that may do more than read is sent, or the server says that one has written. */
   public void hasWritten() {
     mayHaveWritten = true;
   }
@@ -70,7 +55,8 @@ public final class ConnectionState {
 
   /** The connection was handed to somebody whose statements are not reported. */
   public void isHandedOut() {
-    sends(StatementKind.UNKNOWN);
+    mayHaveWritten = true;
+    altered = true;
   }
 
   /** {@link Connection#setAutoCommit} is about to be called; a change of it commits. */

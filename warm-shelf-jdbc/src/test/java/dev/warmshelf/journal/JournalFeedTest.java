@@ -37,10 +37,7 @@ class JournalFeedTest {
   @BeforeEach
   void open() throws Exception {
     database = TestDatabase.create();
-    warm =
-        WarmShelf.over(database.dataSource())
-            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(5)))
-            .open();
+    warm = database.shelf(5).open();
   }
 
   @AfterEach

@@ -2,6 +2,7 @@ package dev.warmshelf.scenario;
 
 import io.zonky.test.db.postgres.embedded.EmbeddedPostgres;
 import java.io.IOException;
+import java.io.InputStream;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.SQLException;
@@ -10,12 +11,16 @@ import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.ExecutionException;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.TimeoutException;
 import java.util.concurrent.locks.LockSupport;
+import java.util.function.Consumer;
 import java.util.stream.Stream;
+import java.util.zip.ZipEntry;
+import java.util.zip.ZipInputStream;
 import org.postgresql.ds.PGSimpleDataSource;
 
 /**
@@ -33,6 +38,20 @@ public final class LocalPostgres implements AutoCloseable {
   private static final Duration START_LIMIT = Duration.ofSeconds(60);
   private static final Duration STOP_LIMIT = Duration.ofSeconds(10);
 
+  private static final Map<String, String> LARGE =
+      Map.of(
+          "shared_preload_libraries", "pg_stat_statements",
+          "pg_stat_statements.track_planning", "off",
+          "shared_buffers", "256MB",
+          "max_connections", "100",
+          "max_wal_size", "2GB",
+          "synchronous_commit", "on", // a crash of the server loses no commit
+          "jit", "off",
+          "max_parallel_workers_per_gather", "0");
+
+  private static final Map<String, String> SMALL =
+      Map.of("shared_buffers", "16MB", "max_connections", "10", "autovacuum", "off");
+
   private final Path directory;
   private final EmbeddedPostgres server;
 
@@ -47,24 +66,62 @@ public final class LocalPostgres implements AutoCloseable {
    * @throws IOException if it does not start within a minute
    */
   public static LocalPostgres start() throws IOException {
+    return start(LARGE, builder -> {});
+  }
+
+  /**
+   * Starts the same of another version.
+   *
+   * @param binaries a jar with the server in it, as Maven has them
+   * @throws IOException if it does not start within a minute
+   */
+  public static LocalPostgres startOf(Path binaries) throws IOException {
+    return start(LARGE, builder -> builder.setPgBinaryResolver((system, machine) -> in(binaries)));
+  }
+
+  /**
+   * Starts a small server, to be asked about schemas and statements.
+   *
+   * @throws IOException if it does not start within a minute
+   */
+  public static LocalPostgres startForSchemas() throws IOException {
+    return start(SMALL, builder -> {});
+  }
+
+  /**
+   * Starts a small server of another version.
+   *
+   * @param binaries a jar with the server in it, as Maven has them
+   * @throws IOException if it does not start within a minute
+   */
+  public static LocalPostgres startForSchemas(Path binaries) throws IOException {
+    return start(SMALL, builder -> builder.setPgBinaryResolver((system, machine) -> in(binaries)));
+  }
+
+  /** The archive in the jar. */
+  private static InputStream in(Path binaries) throws IOException {
+    ZipInputStream jar = new ZipInputStream(Files.newInputStream(binaries));
+    for (ZipEntry entry = jar.getNextEntry(); entry != null; entry = jar.getNextEntry()) {
+      if (entry.getName().endsWith(".txz")) {
+        return jar;
+      }
+    }
+    throw new IOException("There is no server in " + binaries + ".");
+  }
+
+  private static LocalPostgres start(
+      Map<String, String> settings, Consumer<EmbeddedPostgres.Builder> adjust) throws IOException {
     Path directory = Files.createTempDirectory(Files.createDirectories(home()), "server-");
     Files.writeString(directory.resolve(OWNER_FILE), ownerLine(ProcessHandle.current()));
-    EmbeddedPostgres server =
+    EmbeddedPostgres.Builder builder =
         EmbeddedPostgres.builder()
             .setDataDirectory(directory.resolve(DATA))
             .setCleanDataDirectory(false)
             .setPGStartupWait(START_LIMIT)
-            .setServerConfig("shared_preload_libraries", "pg_stat_statements")
-            .setServerConfig("pg_stat_statements.track_planning", "off")
-            .setServerConfig("shared_buffers", "256MB")
-            .setServerConfig("max_connections", "100")
-            .setServerConfig("max_wal_size", "2GB")
-            .setServerConfig("fsync", "off")
-            .setServerConfig("synchronous_commit", "on") // a crash of the server loses no commit
-            .setServerConfig("jit", "off")
-            .setServerConfig("max_parallel_workers_per_gather", "0")
-            .start();
-    return new LocalPostgres(directory, server);
+            .setServerConfig("fsync", "off");
+    settings.forEach(builder::setServerConfig);
+    adjust.accept(builder);
+    return new LocalPostgres(directory, builder.start());
   }
 
   /** A data source for a database of this server, as its superuser. Opens a connection per call. */

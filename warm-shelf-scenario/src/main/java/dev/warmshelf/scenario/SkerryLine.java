@@ -105,6 +105,13 @@ public final class SkerryLine {
     new SkerryLine(scale, progress).load(connection);
   }
 
+  /** The statements that make the tables, empty. */
+  public static String schema() {
+    return resource("tables.sql")
+        + ";\nCREATE TABLE booking_other PARTITION OF booking DEFAULT;\n"
+        + resource("indexes.sql");
+  }
+
   /** The demo's workload: what the pages ask, and who changes what meanwhile. */
   public static String workload() {
     return resource("skerry-line.yaml");

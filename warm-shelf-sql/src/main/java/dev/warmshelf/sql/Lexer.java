@@ -75,6 +75,20 @@ final class Lexer {
 
   private void add(Kind kind, int start) {
     String raw = text.substring(start, at);
+    Token before = tokens.isEmpty() ? null : tokens.get(tokens.size() - 1);
+    if (kind == Kind.STRING
+        && raw.startsWith("'")
+        && before != null
+        && before.kind() == Kind.STRING
+        && before.text().endsWith("'")
+        && text.substring(before.end(), start).indexOf('\n') >= 0) {
+      // Strings on several lines are one (manual, 4.1.2.1).
+      String first = before.text().substring(0, before.text().length() - 1);
+      tokens.set(
+          tokens.size() - 1,
+          new Token(Kind.STRING, first + raw.substring(1), before.position(), at));
+      return;
+    }
     tokens.add(new Token(kind, raw.equals("!=") ? "<>" : raw, start, at));
   }
 

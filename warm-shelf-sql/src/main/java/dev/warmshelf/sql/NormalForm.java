@@ -55,6 +55,13 @@ final class NormalForm {
           "right",
           "returning");
   private static final Set<String> BEGINS_QUERY = Set.of("select", "with", "values", "table");
+
+  /**
+   * How deep parentheses and brackets may nest for conditions to be folded. A statement that nests
+   * deeper, or in which they do not match, stays as it is.
+   */
+  private static final int DEEPEST = 100;
+
   private static final Token ELLIPSIS = new Token(Kind.PUNCTUATION, "...", -1, -1);
 
   private final List<String> parameters;
@@ -67,18 +74,17 @@ final class NormalForm {
 
   /**
    * @param text the normal form, with places as {@code $1}, {@code $2}
+   * @param tokens the same in parts
    * @param plan what stands at the places
    */
-  record Written(String text, ValuePlan plan) {}
+  record Written(String text, List<Token> tokens, ValuePlan plan) {}
 
   /**
    * @param parameters the statement's parameter names, in the order of their values
-   * @param deepest how deep parentheses and brackets may nest for conditions to be folded; a deeper
-   *     statement, or one in which they do not match, stays as it is
    */
-  static Written write(List<Token> tokens, List<String> parameters, int deepest) {
+  static Written write(List<Token> tokens, List<String> parameters) {
     NormalForm form = new NormalForm(parameters);
-    List<Node> tree = Node.tree(tokens, deepest);
+    List<Node> tree = Node.tree(tokens, DEEPEST);
     List<Piece> pieces =
         tree == null
             ? form.plain(tokens.stream().<Node>map(Node.Leaf::new).toList())
@@ -86,7 +92,9 @@ final class NormalForm {
     List<Item> items = new ArrayList<>();
     form.emit(pieces, items);
     return new Written(
-        SqlStatement.render(form.out, name -> "$" + name).text(), ValuePlan.of(items));
+        SqlStatement.render(form.out, name -> "$" + name).text(),
+        List.copyOf(form.out),
+        ValuePlan.of(items));
   }
 
   /** A part of the normal form, not yet written. */
@@ -239,6 +247,12 @@ final class NormalForm {
           continue;
         }
       }
+      List<Piece> quantified = quantified(nodes, at);
+      if (quantified != null) {
+        pieces.addAll(quantified);
+        at += 3;
+        continue;
+      }
       Piece set = at > 0 && nodes.get(at - 1).isWord(Set.of("in")) ? set(nodes.get(at)) : null;
       if (set == null) {
         pieces.addAll(plain(nodes.subList(at, at + 1)));
@@ -247,6 +261,35 @@ final class NormalForm {
       }
       at++;
     }
+    return pieces;
+  }
+
+  /**
+   * {@code = ANY (:list)} as {@code IN}, and {@code <> ALL (:list)} as {@code NOT IN}, which ask
+   * the same of the list's elements; null if neither stands here.
+   */
+  private @Nullable List<Piece> quantified(List<Node> nodes, int at) {
+    if (at + 2 >= nodes.size()
+        || !(nodes.get(at) instanceof Node.Leaf operator)
+        || !(nodes.get(at + 2) instanceof Node.Group group)
+        || !group.isParenthesis()
+        || group.inside().size() != 1
+        || !(group.inside().get(0) instanceof Node.Leaf leaf)
+        || leaf.token().kind() != Kind.PARAMETER) {
+      return null;
+    }
+    boolean in =
+        operator.token().text().equals("=") && nodes.get(at + 1).isWord(Set.of("any", "some"));
+    boolean notIn = operator.token().text().equals("<>") && nodes.get(at + 1).isWord(Set.of("all"));
+    if (operator.token().kind() != Kind.OPERATOR || (!in && !notIn)) {
+      return null;
+    }
+    List<Piece> pieces = new ArrayList<>();
+    if (notIn) {
+      pieces.add(new Piece.Word(new Token(Kind.WORD, "not", -1, -1)));
+    }
+    pieces.add(new Piece.Word(new Token(Kind.WORD, "in", -1, -1)));
+    pieces.add(new Piece.Place(new Item.Elements(parameter(leaf.token()))));
     return pieces;
   }
 
@@ -365,7 +408,7 @@ final class NormalForm {
 
   private void emitPlace(Item item) {
     Token place = new Token(Kind.PARAMETER, Integer.toString(++places), -1, -1);
-    if (item instanceof Item.AnyOrder) {
+    if (item instanceof Item.AnyOrder || item instanceof Item.Elements) {
       out.add(new Token(Kind.PUNCTUATION, "(", -1, -1));
       out.add(place);
       out.add(ELLIPSIS);

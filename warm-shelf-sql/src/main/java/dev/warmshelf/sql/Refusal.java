@@ -1,80 +1,115 @@
 package dev.warmshelf.sql;
 
+import java.util.List;
+
 /**
  * Why a statement's answers are not kept.
  *
  * @param reason the kind of refusal
- * @param subject what it is about: a word of the statement, or a name
+ * @param subject what it is about
+ * @param word the word of a text by which to find the place; empty if there is none
  * @param position where in the engineer's text, from 0; -1 if nowhere in particular
+ * @param views the views through which the statement comes to it, from the statement on
  */
-public record Refusal(Reason reason, String subject, int position) {
+public record Refusal(
+    Reason reason, String subject, String word, int position, List<String> views) {
   /** The kinds of refusal. */
   public enum Reason {
     EMPTY,
-    NOT_PARSED,
+    NOT_UNDERSTOOD,
+    MAY_NOT_ASK,
     SEVERAL_STATEMENTS,
-    NOT_A_READ,
     CHANGES_DATA,
     LOCKS_ROWS,
     SAMPLES,
     READS_SYSTEM_COLUMN,
     DEPENDS_ON_MOMENT_OR_SESSION,
+    MOMENT_BY_TEXT,
     VOLATILE_FUNCTION,
     MAY_READ_TABLES,
-    UNKNOWN_FUNCTION,
-    UNKNOWN_OPERATOR,
-    TOO_LONG,
-    UNKNOWN_RELATION,
+    UNKNOWN_NODE,
     UNFOLLOWABLE_RELATION,
+    UNFOLLOWABLE_TYPE,
     TOO_DEEP,
+    TOO_LONG,
     NOT_FOLLOWED
+  }
+
+  public Refusal {
+    views = List.copyOf(views);
+  }
+
+  /** A refusal of a statement as such. */
+  public Refusal(Reason reason, String subject, int position) {
+    this(reason, subject, "", position, List.of());
+  }
+
+  /** A word as texts are searched for it. */
+  public static String lower(String word) {
+    return Token.fold(word);
   }
 
   /** Whether declaring the tables that are read would do away with it. */
   public boolean mayBeDeclared() {
     return switch (reason) {
-      case NOT_PARSED, MAY_READ_TABLES, UNKNOWN_FUNCTION, UNKNOWN_OPERATOR, TOO_LONG, TOO_DEEP ->
-          true;
+      case MAY_READ_TABLES, UNKNOWN_NODE, TOO_DEEP, TOO_LONG -> true;
       default -> false;
     };
   }
 
+  /** The same with its place in a text. */
+  public Refusal in(SqlStatement statement) {
+    String sought = views.isEmpty() ? word : views.get(0).substring(views.get(0).indexOf('.') + 1);
+    return position >= 0 || sought.isEmpty()
+        ? this
+        : new Refusal(reason, subject, word, statement.positionOf(sought), views);
+  }
+
   /** The refusal in words: what, where, and what the engineer can do. */
   public String message() {
-    String said =
-        switch (reason) {
-          case EMPTY -> "there is no statement";
-          case NOT_PARSED ->
-              "the statement is not understood at '"
-                  + subject
-                  + "'; if it is right, declare its tables";
-          case SEVERAL_STATEMENTS -> "more than one statement; ask one question at a time";
-          case NOT_A_READ -> "'" + subject + "' is not a read; only SELECT, VALUES and TABLE are";
-          case CHANGES_DATA -> "'" + subject + "' changes data";
-          case LOCKS_ROWS -> "'" + subject + "' locks rows, so the database must run it each time";
-          case SAMPLES -> "a sample differs each time it is taken";
-          case READS_SYSTEM_COLUMN ->
-              "'" + subject + "' is a system column, which changes though no row does";
-          case DEPENDS_ON_MOMENT_OR_SESSION ->
-              "'" + subject + "' depends on the moment or the session; pass it as a parameter";
-          case VOLATILE_FUNCTION -> subject + "() can give another answer each time";
-          case MAY_READ_TABLES ->
-              subject
-                  + "() is not immutable, so it may read tables or settings that nobody can see in"
-                  + " the statement; declare the tables, or the function IMMUTABLE if it reads none";
-          case UNKNOWN_FUNCTION ->
-              "nothing is known about " + subject + "(); with a database its catalogue is asked";
-          case UNKNOWN_OPERATOR ->
-              "the operator "
-                  + subject
-                  + " is not one of PostgreSQL's own, so nothing is known of it";
-          case TOO_LONG -> "the statement is longer than " + subject + " tokens";
-          case UNKNOWN_RELATION -> "there is no table or view '" + subject + "'";
-          case UNFOLLOWABLE_RELATION -> subject + ", whose changes cannot be followed";
-          case TOO_DEEP -> "parentheses are nested more than " + subject + " deep";
-          case NOT_FOLLOWED ->
-              "no feed tells about changes to " + subject + "; install the journal on that table";
-        };
-    return position < 0 ? said : said + " (position " + (position + 1) + ")";
+    String through =
+        views.isEmpty() ? "" : ", in view " + String.join(", which reads view ", views);
+    return said() + through + (position < 0 ? "" : " (position " + (position + 1) + ")");
+  }
+
+  private String said() {
+    return switch (reason) {
+      case EMPTY -> "there is no statement";
+      case NOT_UNDERSTOOD -> "the database does not take it: " + subject;
+      case MAY_NOT_ASK ->
+          "the database does not let itself be asked what it reads ("
+              + subject
+              + "); this role needs GRANT TEMPORARY ON DATABASE, and no event trigger against it";
+      case SEVERAL_STATEMENTS -> "more than one statement; ask one question at a time";
+      case CHANGES_DATA -> "it changes data; run it with write(...)";
+      case LOCKS_ROWS -> "it locks rows, so the database must run it each time";
+      case SAMPLES -> "a sample differs each time it is taken";
+      case READS_SYSTEM_COLUMN ->
+          "'" + subject + "' is a system column, which changes though no row does";
+      case DEPENDS_ON_MOMENT_OR_SESSION ->
+          "'" + subject + "' depends on the moment or the session; pass it as a parameter";
+      case MOMENT_BY_TEXT ->
+          subject
+              + ", which may be a word like 'now'; read it with a format, as to_date(...) does, or"
+              + " pass a date";
+      case VOLATILE_FUNCTION -> subject + " can give another answer each time";
+      case MAY_READ_TABLES ->
+          subject
+              + " is not immutable, so it may read tables or settings that nobody can see in the"
+              + " statement; declare the tables, or the function IMMUTABLE if it reads none";
+      case UNKNOWN_NODE ->
+          "the database's analysis of it has a part that is not known here, "
+              + subject
+              + "; declare its tables";
+      case UNFOLLOWABLE_RELATION -> subject + ", whose changes cannot be followed";
+      case UNFOLLOWABLE_TYPE -> subject + ", and nothing tells when that changes";
+      case TOO_DEEP -> "it is nested too deep, at " + subject + "; declare its tables";
+      case TOO_LONG ->
+          "it compares more than "
+              + subject
+              + " values; give them as one list, or declare its tables";
+      case NOT_FOLLOWED ->
+          "no feed tells about changes to " + subject + "; install the journal on that table";
+    };
   }
 }

@@ -3,9 +3,13 @@ package dev.warmshelf.sql;
 import dev.warmshelf.key.ValuePlan;
 import dev.warmshelf.sql.Token.Kind;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Set;
+import java.util.TreeSet;
+import java.util.function.IntPredicate;
+import java.util.regex.Pattern;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -65,18 +69,70 @@ public final class SqlStatement {
   private static final Set<String> OPENS =
       Set.of("and", "or", "not", "where", "on", "when", "having", "select", "then", "else");
 
+  /** Words that name nothing, unquoted (manual, appendix C); not all, but the most frequent. */
+  private static final Set<String> RESERVED =
+      Set.of(
+          "all",
+          "and",
+          "any",
+          "array",
+          "as",
+          "asc",
+          "case",
+          "cast",
+          "desc",
+          "distinct",
+          "else",
+          "end",
+          "except",
+          "false",
+          "fetch",
+          "for",
+          "from",
+          "group",
+          "having",
+          "in",
+          "intersect",
+          "lateral",
+          "limit",
+          "not",
+          "null",
+          "offset",
+          "on",
+          "only",
+          "or",
+          "order",
+          "select",
+          "some",
+          "table",
+          "then",
+          "true",
+          "union",
+          "using",
+          "when",
+          "where",
+          "with");
+
+  /** How a line begins that is a statement of its own, in a file without semicolons. */
+  private static final Pattern BEGINS =
+      Pattern.compile(
+          "(select|with|values|table|insert|update|delete|merge|explain|set)\\b",
+          Pattern.CASE_INSENSITIVE);
+
   private final String text;
   private final List<Token> tokens;
   private final List<String> parameters;
   private final String normalForm;
+  private final List<Token> normalTokens;
   private final ValuePlan plan;
 
   private SqlStatement(String text, List<Token> tokens) {
     this.text = text;
     this.tokens = tokens;
     this.parameters = parameterNames(tokens);
-    NormalForm.Written written = NormalForm.write(tokens, parameters, Analyst.DEEPEST);
+    NormalForm.Written written = NormalForm.write(tokens, parameters);
     this.normalForm = written.text();
+    this.normalTokens = written.tokens();
     this.plan = written.plan();
   }
 
@@ -109,7 +165,7 @@ public final class SqlStatement {
     }
     if (tokens.stream().noneMatch(token -> token.is(";"))) {
       List<String> lines = lines(text);
-      boolean aStatementEach = lines.stream().allMatch(Analyst::beginsLikeAStatement);
+      boolean aStatementEach = lines.stream().allMatch(line -> BEGINS.matcher(line).lookingAt());
       return aStatementEach ? lines : List.of(text.strip());
     }
     List<String> statements = new ArrayList<>();
@@ -153,22 +209,67 @@ public final class SqlStatement {
    * The text with every parameter as a question mark, which is what a driver is given. One that
    * only asks whether it {@code IS NULL} is given a type, since nothing else there tells the server
    * any.
+   *
+   * @param isList which parameters have a list for a value; alone in {@code IN (...)} such a one is
+   *     sent as an array
    */
-  public String driverText() {
+  public String driverText(IntPredicate isList) {
     StringBuilder out = new StringBuilder(text.length());
     int from = 0;
     for (int i = 0; i < tokens.size(); i++) {
       Token token = tokens.get(i);
-      if (token.kind() == Kind.PARAMETER) {
-        out.append(text, from, token.position()).append(isComparedWithNull(i) ? "?::text" : "?");
+      if (token.is("in") && isAloneInList(i + 2) && isList.test(parameterAt(i + 2))) {
+        Token before = Lexer.at(tokens, i - 1);
+        if (before != null && before.is("not")) {
+          out.append(text, from, before.position()).append("<> ALL");
+        } else {
+          out.append(text, from, token.position()).append("= ANY");
+        }
+        from = token.end();
+      } else if (token.kind() == Kind.PARAMETER) {
+        out.append(text, from, token.position());
+        out.append(isComparedWithNull(tokens, i) ? "?::text" : "?");
         from = token.end();
       }
     }
     return out.append(text, from, text.length()).toString();
   }
 
-  /** Whether the parameter alone is followed by {@code IS NULL} or {@code IS NOT NULL}. */
-  private boolean isComparedWithNull(int index) {
+  /** The text for a driver if no parameter has a list for a value. */
+  public String driverText() {
+    return driverText(parameter -> false);
+  }
+
+  /** The parameters that stand alone in {@code IN (...)}, where a list can be given. */
+  public Set<Integer> mayBeLists() {
+    Set<Integer> found = new TreeSet<>();
+    for (int i = 0; i < tokens.size(); i++) {
+      if (tokens.get(i).is("in") && isAloneInList(i + 2)) {
+        found.add(parameterAt(i + 2));
+      }
+    }
+    return found;
+  }
+
+  private int parameterAt(int index) {
+    return parameters.indexOf(tokens.get(index).text());
+  }
+
+  /** Whether a parameter stands at this index, with a parenthesis on either side. */
+  private boolean isAloneInList(int index) {
+    Token open = Lexer.at(tokens, index - 1);
+    Token parameter = Lexer.at(tokens, index);
+    Token close = Lexer.at(tokens, index + 1);
+    return parameter != null
+        && parameter.kind() == Kind.PARAMETER
+        && open != null
+        && open.is("(")
+        && close != null
+        && close.is(")");
+  }
+
+  /** Whether the parameter at this index is alone followed by {@code IS NULL} or its opposite. */
+  static boolean isComparedWithNull(List<Token> tokens, int index) {
     Token before = Lexer.at(tokens, index - 1);
     Token is = Lexer.at(tokens, index + 1);
     Token last = Lexer.at(tokens, index + 2);
@@ -182,9 +283,80 @@ public final class SqlStatement {
         && last.is("null");
   }
 
+  /**
+   * The normal form as the database is asked about it.
+   *
+   * @param parameterTypes of the parameters' values, as SQL names them
+   */
+  public AnalysedText analysedText(List<String> parameterTypes) {
+    return AnalysedText.of(this, parameterTypes);
+  }
+
+  /** The types of its parameters as long as nothing is known of their values. */
+  public List<String> unknownTypes() {
+    return Collections.nCopies(parameters.size(), AnalysedText.UNKNOWN);
+  }
+
+  /** Why the database need not even be asked: null if it must be. */
+  public @Nullable Refusal refusal() {
+    if (tokens.isEmpty()) {
+      return new Refusal(Refusal.Reason.EMPTY, "", -1);
+    }
+    for (Token token : tokens) {
+      if (token.is(";")) {
+        return new Refusal(Refusal.Reason.SEVERAL_STATEMENTS, ";", token.position());
+      }
+    }
+    return null;
+  }
+
+  /** What the text calls things by: its identifiers and operators. */
+  public Set<String> names() {
+    Set<String> names = new TreeSet<>();
+    for (Token token : normalTokens) {
+      if (token.isIdentifier() && !RESERVED.contains(token.text())) {
+        names.add(token.name());
+      } else if (token.kind() == Kind.OPERATOR) {
+        names.add(token.text());
+      }
+    }
+    return names;
+  }
+
+  /** What of a string in the normal form could be read as a moment; null if nothing could. */
+  public @Nullable String saysMoment() {
+    for (Token token : normalTokens) {
+      String word = token.kind() == Kind.STRING ? AnalysedText.momentIn(token.text()) : null;
+      if (word != null) {
+        return word;
+      }
+    }
+    return null;
+  }
+
+  /** Where a name or an operator stands in the text first, from 0; -1 if it does not. */
+  int positionOf(String word) {
+    for (Token token : tokens) {
+      boolean found;
+      if (token.isIdentifier()) {
+        found = token.name().equals(word);
+      } else if (token.kind() == Kind.STRING) {
+        found = Token.fold(token.text()).contains(word);
+      } else {
+        found = token.kind() == Kind.OPERATOR && token.text().equals(word);
+      }
+      if (found) {
+        return token.position();
+      }
+    }
+    return -1;
+  }
+
   /** About how many bytes the statement takes in memory: its tokens outweigh its text. */
   public long bytes() {
-    return 200 + 2L * (text.length() + normalForm.length()) + 100L * tokens.size();
+    return 200
+        + 2L * (text.length() + normalForm.length())
+        + 100L * (tokens.size() + normalTokens.size());
   }
 
   /** For each question mark of {@link #driverText()}, the index of its parameter. */
@@ -195,8 +367,8 @@ public final class SqlStatement {
         .toArray();
   }
 
-  List<Token> tokens() {
-    return tokens;
+  List<Token> normalTokens() {
+    return normalTokens;
   }
 
   @Override

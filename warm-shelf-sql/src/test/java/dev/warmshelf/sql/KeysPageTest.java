@@ -31,17 +31,6 @@ class KeysPageTest {
     }
   }
 
-  @Test
-  void refusalsSayWhatThePageSays() throws Exception {
-    Analyst analyst = new Analyst(Catalogue.guessed());
-    for (String example : examples("refused", 8)) {
-      List<String> lines = example.lines().toList();
-      Verdict verdict = analyst.verdict(SqlStatement.of(lines.get(0)));
-      assertThat(verdict).as(example).isInstanceOf(Verdict.Refused.class);
-      assertThat(((Verdict.Refused) verdict).refusal().message()).isEqualTo(lines.get(1));
-    }
-  }
-
   /** A pair's second statement begins at the last line that begins with SELECT, in any case. */
   private static String secondStatement(String pair) {
     Matcher select = Pattern.compile("(?im)^select").matcher(pair);

@@ -1,0 +1,164 @@
+package dev.warmshelf.sql;
+
+import dev.warmshelf.key.Footprint;
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.Lanes;
+import dev.warmshelf.key.Lanes.Reach;
+import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.key.ValuePlan.Place;
+import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.sql.tree.Analysis;
+import dev.warmshelf.sql.tree.Analysis.PinValue;
+import dev.warmshelf.sql.tree.Analysis.TableRead;
+import java.util.ArrayList;
+import java.util.Collection;
+import java.util.Comparator;
+import java.util.HashSet;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.SortedMap;
+import java.util.TreeMap;
+
+/**
+ * A statement with what the database's analysis of its normal form says: the pins of the form as
+ * this statement's parameters and constants, and places in its text.
+ *
+ * @param text what was analysed
+ */
+public record Analysed(SqlStatement statement, AnalysedText text, Analysis analysis) {
+  /**
+   * The verdict.
+   *
+   * @param declared lanes of the tables that the engineer says it reads; empty if nothing is
+   *     declared. They stand in for what could not be found out, and only for that
+   * @param apart by which columns the changes of tables are told apart
+   */
+  public Verdict verdict(Collection<Lane> declared, TellingApart apart) {
+    Refusal refusal = analysis.refusal();
+    if (refusal == null) {
+      return new Verdict.Keepable(Lanes.of(reaches(apart)));
+    } else if (declared.isEmpty() || !refusal.mayBeDeclared()) {
+      return new Verdict.Refused(refusal.in(statement));
+    }
+    Set<Lane> lanes = new HashSet<>(declared);
+    lanes.addAll(analysis.columns().keySet());
+    return new Verdict.Keepable(Lanes.ofTables(Footprint.of(lanes)));
+  }
+
+  /** What each table is pinned to, for tables that are pinned wherever they are read. */
+  public List<Pin> pins() {
+    Set<Lane> unpinned = new HashSet<>();
+    Set<Pin> pins = new LinkedHashSet<>();
+    for (TableRead read : analysis.tables()) {
+      if (read.pins().isEmpty()) {
+        unpinned.add(read.table());
+      }
+      read.pins()
+          .forEach((column, values) -> pins.add(new Pin(read.table(), column, sources(values))));
+    }
+    return pins.stream()
+        .filter(pin -> !unpinned.contains(pin.table()))
+        .sorted(Comparator.comparing(Pin::table).thenComparing(Pin::column))
+        .toList();
+  }
+
+  /** How far it reaches into its tables, if they are told apart like this. */
+  public List<Reach> reaches(TellingApart apart) {
+    Map<Lane, Set<Reach>> found = new LinkedHashMap<>();
+    for (TableRead read : analysis.tables()) {
+      found
+          .computeIfAbsent(read.table(), lane -> new LinkedHashSet<>())
+          .add(reach(read, apart.columns(read.table()), apart.byAnswers()));
+    }
+    List<Reach> reaches = new ArrayList<>();
+    found.forEach(
+        (lane, ways) -> {
+          Reach whole = new Reach.Whole(lane);
+          if (ways.contains(whole)) {
+            reaches.add(whole);
+          } else {
+            reaches.addAll(ways);
+          }
+        });
+    return reaches;
+  }
+
+  /** The reaches if every table were told apart by every column that it can be told apart by. */
+  public List<Reach> finestReaches() {
+    Map<Lane, Map<String, ValueKind>> kinds = new TreeMap<>();
+    analysis.tables().forEach(read -> kinds.put(read.table(), read.kinds()));
+    return reaches(table -> kinds.getOrDefault(table, Map.of()));
+  }
+
+  /**
+   * The columns by which tables would have to be told apart for these statements to stand on no
+   * more than they must: per table the column first that most of them ask for. Statements that are
+   * refused ask for nothing.
+   */
+  public static SortedMap<Lane, List<String>> proposal(Collection<Analysed> statements) {
+    Map<Lane, Map<String, Integer>> asked = new TreeMap<>();
+    for (Analysed analysed : statements) {
+      if (analysed.analysis.refusal() != null) {
+        continue;
+      }
+      for (Reach reach : analysed.finestReaches()) {
+        Map<String, Integer> columns =
+            asked.computeIfAbsent(reach.table(), lane -> new TreeMap<>());
+        if (reach instanceof Reach.Groups groups) {
+          columns.merge(groups.column(), 1, Integer::sum);
+        } else if (reach instanceof Reach.Told told) {
+          columns.merge(told.column(), 1, Integer::sum);
+        }
+      }
+    }
+    SortedMap<Lane, List<String>> proposal = new TreeMap<>();
+    asked.forEach(
+        (lane, columns) ->
+            proposal.put(
+                lane,
+                columns.entrySet().stream()
+                    .sorted(Map.Entry.<String, Integer>comparingByValue().reversed())
+                    .map(Map.Entry::getKey)
+                    .toList()));
+    return proposal;
+  }
+
+  private Reach reach(TableRead read, Map<String, ValueKind> apart, boolean byAnswers) {
+    Reach.Groups best = null;
+    for (Map.Entry<String, ValueKind> column : apart.entrySet()) {
+      List<PinValue> pinned = read.pins().get(column.getKey());
+      if (pinned != null && column.getValue() == read.kinds().get(column.getKey())) {
+        List<Source> values = sources(pinned);
+        if (best == null || values.size() < best.values().size()) {
+          best = new Reach.Groups(read.table(), column.getKey(), column.getValue(), values);
+        }
+      }
+    }
+    if (best != null) {
+      return best;
+    }
+    for (Map.Entry<String, ValueKind> column : apart.entrySet()) {
+      Integer position = byAnswers ? read.told().get(column.getKey()) : null;
+      if (position != null && column.getValue() == read.kinds().get(column.getKey())) {
+        return new Reach.Told(read.table(), column.getKey(), column.getValue(), position);
+      }
+    }
+    return new Reach.Whole(read.table());
+  }
+
+  private List<Source> sources(List<PinValue> values) {
+    List<Place> places = statement.plan().places();
+    Set<Source> sources = new LinkedHashSet<>();
+    for (PinValue value : values) {
+      if (value instanceof PinValue.Bound bound) {
+        sources.addAll(places.get(text.places().get(bound.number() - 1)).sources());
+      } else if (value instanceof PinValue.Fixed fixed) {
+        sources.add(new Source.Constant(fixed.value()));
+      }
+    }
+    return List.copyOf(sources);
+  }
+}

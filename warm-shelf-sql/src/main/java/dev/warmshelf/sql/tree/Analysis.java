@@ -1,0 +1,63 @@
+package dev.warmshelf.sql.tree;
+
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.sql.Refusal;
+import java.util.Collections;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.SortedMap;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What is read off a statement's tree: whether its answers may be kept, and what they depend on.
+ * Holds for all texts of one normal form with values of the same types.
+ *
+ * @param refusal why they may not be kept; null if they may
+ * @param onlyReads whether running it can do nothing but read
+ * @param written lanes of the tables that it names as changed; null if that is not certain
+ * @param tables each place at which a table is read
+ * @param columns by table, the columns that are read of it
+ * @param textsMatter whether a string among its values could be read as a moment, such as 'now'
+ */
+public record Analysis(
+    @Nullable Refusal refusal,
+    boolean onlyReads,
+    @Nullable Set<Lane> written,
+    List<TableRead> tables,
+    SortedMap<Lane, Set<String>> columns,
+    boolean textsMatter) {
+
+  /**
+   * One place at which a table is read.
+   *
+   * @param kinds the columns by whose values its rows can be told apart
+   * @param pins by column, the values of which one it must have for a row to count
+   * @param told by column, the position in the answer of a column that holds the values of all rows
+   *     that count
+   */
+  public record TableRead(
+      Lane table,
+      Map<String, ValueKind> kinds,
+      Map<String, List<PinValue>> pins,
+      Map<String, Integer> told) {}
+
+  /** A value that a column is pinned to. */
+  public sealed interface PinValue {
+    /**
+     * What is bound to a parameter.
+     *
+     * @param number as the analysed text counts it, from 1
+     */
+    record Bound(int number) implements PinValue {}
+
+    /** A value that stands in the text; null is equal to nothing. */
+    record Fixed(@Nullable Object value) implements PinValue {}
+  }
+
+  /** Of a statement whose tree could not be read, or was not to be. */
+  public static Analysis refused(Refusal refusal) {
+    return new Analysis(refusal, false, null, List.of(), Collections.emptySortedMap(), false);
+  }
+}

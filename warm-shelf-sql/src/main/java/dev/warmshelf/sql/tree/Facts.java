@@ -1,0 +1,114 @@
+package dev.warmshelf.sql.tree;
+
+import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.ValueKind;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What the database's catalogue says of the objects that a tree names by number.
+ *
+ * <p>Immutable as far as a reader can tell.
+ */
+public interface Facts {
+  /** Null if nothing is known of it. */
+  @Nullable Relation relation(long oid);
+
+  /** Null if nothing is known of it. */
+  @Nullable Function function(long oid);
+
+  /** Null if nothing is known of it. */
+  @Nullable Operator operator(long oid);
+
+  /** Null if nothing is known of it. */
+  @Nullable Type type(long oid);
+
+  /** Whether two strings are equal under this collation only if their bytes are. */
+  boolean isDeterministic(long collation);
+
+  /** What a relation is. */
+  sealed interface Relation {
+    /** The name as the catalogue spells it, with the schema. */
+    String name();
+
+    /**
+     * A table.
+     *
+     * @param lane of the root, if it is a partition or an inheritance child
+     * @param columns by their numbers
+     */
+    record Table(String name, Lane lane, Map<Integer, Column> columns) implements Relation {}
+
+    /**
+     * A view.
+     *
+     * @param trees its query, alone in a list
+     */
+    record View(String name, List<TreeNode> trees) implements Relation {}
+
+    /**
+     * Something whose changes cannot be followed, such as a materialized view.
+     *
+     * @param what in words, for the engineer
+     */
+    record Unfollowable(String name, String what) implements Relation {}
+  }
+
+  /**
+   * A column of a table.
+   *
+   * @param kind of its values if rows can be told apart by them; else null
+   * @param computed whether its values are worked out from others when they are read
+   */
+  record Column(String name, @Nullable ValueKind kind, boolean computed) {}
+
+  /** How much a function's result depends on beside its arguments. */
+  enum Volatility {
+    IMMUTABLE,
+    STABLE,
+    VOLATILE
+  }
+
+  /**
+   * A function.
+   *
+   * @param name without schema
+   * @param signature with the types of its arguments, and with the schema unless it is the system's
+   * @param system whether it is one of PostgreSQL's own
+   * @param parts functions that it runs beside itself, as an aggregate does
+   * @param trees of expressions that it runs beside itself: its arguments' defaults
+   */
+  record Function(
+      String name,
+      String signature,
+      Volatility volatility,
+      boolean system,
+      List<Long> parts,
+      List<TreeNode> trees) {}
+
+  /**
+   * An operator.
+   *
+   * @param functions its own, and those that an index or a sort by it runs
+   */
+  record Operator(String name, Set<Long> functions) {}
+
+  /**
+   * A type.
+   *
+   * @param moments whether its text may say <i>now</i>: a date, a time, or made of such
+   * @param refused why no answer with such values is kept; null if they may be
+   * @param functions that run whenever such values are compared, written or read
+   * @param checks functions that run when a value is made into one of this type
+   * @param trees of expressions that run then
+   */
+  record Type(
+      String name,
+      boolean moments,
+      @Nullable String refused,
+      Set<Long> functions,
+      Set<Long> checks,
+      List<TreeNode> trees) {}
+}

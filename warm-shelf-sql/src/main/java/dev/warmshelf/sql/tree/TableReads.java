@@ -1,0 +1,258 @@
+package dev.warmshelf.sql.tree;
+
+import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.sql.tree.Analysis.PinValue;
+import dev.warmshelf.sql.tree.Analysis.TableRead;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.HashSet;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.TreeMap;
+import java.util.TreeSet;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Where a statement reads tables, and what each row must have to count there.
+ *
+ * <p><b>The rule for pins.</b> Take a row that does not meet an equality which is <i>in force</i>
+ * for its table. Then the answer is the same without the row. In force are {@code WHERE}, the
+ * {@code ON} of an inner join for both sides, and the {@code ON} of an outer join for the side that
+ * may be missing: every combined row that holds the row is dropped there or further out, and so is
+ * the combined row in which nulls stand in its place, since an equality with null does not hold.
+ * What says nothing of the table itself counts too, as far as it is equal to something of it: there
+ * the nulls change nothing.
+ */
+final class TableReads {
+  private final Facts facts;
+  private final Conditions conditions;
+  private final List<TableRead> found = new ArrayList<>();
+
+  TableReads(Facts facts) {
+    this.facts = facts;
+    this.conditions = new Conditions(facts);
+  }
+
+  List<TableRead> of(TreeNode statement) {
+    Level top = new Level(statement, null);
+    level(top, Map.of(), Map.of(), AnswerLanes.of(top, facts, conditions));
+    return found;
+  }
+
+  /**
+   * @param around what is known of the queries around it
+   * @param pushed what its own columns must be to count further out
+   * @param told only of the statement's own query
+   */
+  private void level(
+      Level level,
+      Map<Level.Column, List<PinValue>> around,
+      Map<Level.Column, List<PinValue>> pushed,
+      @Nullable AnswerLanes told) {
+    TreeNode from = level.query().node("jointree");
+    Map<Integer, List<TreeNode>> inForce = new TreeMap<>();
+    List<TreeNode> always = new ArrayList<>();
+    if (from != null) {
+      collect(from, List.of(), inForce);
+      collectForEveryRow(from, always);
+    }
+    Map<Level.Column, List<PinValue>> known = new HashMap<>(around);
+    known.putAll(pushed);
+    Map<Level.Column, List<PinValue>> inside = new HashMap<>(known);
+    inside.putAll(conditions.pins(always, level, known));
+    for (int number = 1; number <= level.entries().size(); number++) {
+      Map<Level.Column, List<PinValue>> pins =
+          conditions.pins(inForce.getOrDefault(number, List.of()), level, known);
+      entry(level, number, pins, inside, told);
+    }
+    subqueries(level, inside);
+    setOperation(level, around, pushed);
+  }
+
+  private void entry(
+      Level level,
+      int number,
+      Map<Level.Column, List<PinValue>> pins,
+      Map<Level.Column, List<PinValue>> inside,
+      @Nullable AnswerLanes told) {
+    TreeNode entry = level.entry(number);
+    if (level.kind(number) == Level.RELATION && !Visit.isPlaceholder(entry, level)) {
+      Facts.Relation relation = facts.relation(entry.oid("relid"));
+      if (relation instanceof Facts.Relation.Table table) {
+        Map<String, Integer> tells = told == null ? Map.of() : told.of(number, table);
+        found.add(read(table, ofEntry(level, number, pins), tells));
+      } else if (relation instanceof Facts.Relation.View view) {
+        for (TreeNode query : view.trees()) {
+          Level below = new Level(query, null);
+          level(below, Map.of(), push(ofEntry(level, number, pins), below), null);
+        }
+      }
+    }
+    TreeNode subquery = entry.node("subquery");
+    if (subquery != null && level.query().node("setOperations") == null) {
+      Level below = new Level(subquery, level);
+      level(below, inside, push(ofEntry(level, number, pins), below), null);
+    }
+  }
+
+  private static Map<Integer, List<PinValue>> ofEntry(
+      Level level, int number, Map<Level.Column, List<PinValue>> pins) {
+    Map<Integer, List<PinValue>> own = new TreeMap<>();
+    pins.forEach(
+        (column, values) -> {
+          if (column.level() == level && column.entry() == number) {
+            own.put(column.number(), values);
+          }
+        });
+    return own;
+  }
+
+  private static TableRead read(
+      Facts.Relation.Table table, Map<Integer, List<PinValue>> pins, Map<String, Integer> told) {
+    Map<String, ValueKind> kinds = new LinkedHashMap<>();
+    Map<String, List<PinValue>> byName = new LinkedHashMap<>();
+    new TreeMap<>(table.columns())
+        .forEach(
+            (number, column) -> {
+              ValueKind kind = column.kind();
+              if (kind != null) {
+                kinds.put(column.name(), kind);
+                List<PinValue> values = pins.get(number);
+                if (values != null) {
+                  byName.put(column.name(), values);
+                }
+              }
+            });
+    return new TableRead(table.lane(), kinds, byName, told);
+  }
+
+  /** The conditions in force for each entry. */
+  private static void collect(
+      TreeNode node, List<TreeNode> outer, Map<Integer, List<TreeNode>> inForce) {
+    List<TreeNode> all = new ArrayList<>(outer);
+    all.addAll(Level.conjuncts(node.node("quals")));
+    if (node.is("RANGETBLREF")) {
+      inForce.put(node.number("rtindex"), outer);
+    } else if (node.is("FROMEXPR")) {
+      node.nodes("fromlist").forEach(item -> collect(item, all, inForce));
+    } else if (node.is("JOINEXPR")) {
+      String type = node.text("jointype");
+      boolean left = type.equals(Level.INNER) || type.equals(Level.RIGHT);
+      boolean right = type.equals(Level.INNER) || type.equals(Level.LEFT);
+      node.nodes("larg").forEach(side -> collect(side, left ? all : outer, inForce));
+      node.nodes("rarg").forEach(side -> collect(side, right ? all : outer, inForce));
+    }
+  }
+
+  /** The conditions that every row meets that comes out of {@code FROM} and {@code WHERE}. */
+  private static void collectForEveryRow(TreeNode node, List<TreeNode> always) {
+    if (node.is("FROMEXPR")) {
+      always.addAll(Level.conjuncts(node.node("quals")));
+      node.nodes("fromlist").forEach(item -> collectForEveryRow(item, always));
+    } else if (node.is("JOINEXPR")) {
+      String type = node.text("jointype");
+      if (type.equals(Level.INNER)) {
+        always.addAll(Level.conjuncts(node.node("quals")));
+      }
+      if (type.equals(Level.INNER) || type.equals(Level.LEFT)) {
+        node.nodes("larg").forEach(side -> collectForEveryRow(side, always));
+      }
+      if (type.equals(Level.INNER) || type.equals(Level.RIGHT)) {
+        node.nodes("rarg").forEach(side -> collectForEveryRow(side, always));
+      }
+    }
+  }
+
+  /**
+   * What a query's own columns must be, if some columns of its answer must be something: where a
+   * condition on its rows is one on theirs, because no row's being there or not depends on others.
+   */
+  private static Map<Level.Column, List<PinValue>> push(
+      Map<Integer, List<PinValue>> pins, Level below) {
+    Map<Level.Column, List<PinValue>> pushed = new HashMap<>();
+    if (pins.isEmpty() || !isSimple(below.query())) {
+      return pushed;
+    }
+    Set<Integer> grouped = new TreeSet<>();
+    below.query().nodes("groupClause").forEach(g -> grouped.add(g.number("tleSortGroupRef")));
+    boolean groups = !grouped.isEmpty() || below.query().flag("hasAggs");
+    for (TreeNode target : below.answer()) {
+      List<PinValue> values = pins.get(target.number("resno"));
+      if (values == null || (groups && !grouped.contains(target.number("ressortgroupref")))) {
+        continue;
+      }
+      for (TreeNode expression : target.nodes("expr")) {
+        Level.Column column = below.column(expression);
+        if (column != null) {
+          pushed.put(column, values);
+        }
+      }
+    }
+    return pushed;
+  }
+
+  private static boolean isSimple(TreeNode query) {
+    return query.node("limitCount") == null
+        && query.node("limitOffset") == null
+        && query.nodes("groupingSets").isEmpty()
+        && query.nodes("rowMarks").isEmpty()
+        && !query.flag("hasWindowFuncs")
+        && !query.flag("hasTargetSRFs")
+        && !query.flag("hasDistinctOn");
+  }
+
+  /** Queries in expressions, and common table expressions. */
+  private void subqueries(Level level, Map<Level.Column, List<PinValue>> inside) {
+    Set<TreeNode> inFrom = new HashSet<>();
+    for (TreeNode entry : level.entries()) {
+      TreeNode subquery = entry.node("subquery");
+      if (subquery != null) {
+        inFrom.add(subquery);
+      }
+    }
+    for (String field : level.query().fieldNames()) {
+      for (TreeNode node : level.query().nodes(field)) {
+        below(node, level, inside, inFrom);
+      }
+    }
+  }
+
+  private void below(
+      TreeNode node, Level level, Map<Level.Column, List<PinValue>> inside, Set<TreeNode> inFrom) {
+    if (node.is("QUERY")) {
+      if (!inFrom.contains(node)) {
+        level(new Level(node, level), inside, Map.of(), null);
+      }
+      return;
+    }
+    for (String field : node.fieldNames()) {
+      node.nodes(field).forEach(inner -> below(inner, level, inside, inFrom));
+    }
+  }
+
+  /** The branches of a set operation, in each of which the same columns stand. */
+  private void setOperation(
+      Level level,
+      Map<Level.Column, List<PinValue>> around,
+      Map<Level.Column, List<PinValue>> pushed) {
+    if (level.query().node("setOperations") == null) {
+      return;
+    }
+    Map<Integer, List<PinValue>> byPosition = new TreeMap<>();
+    pushed.forEach(
+        (column, values) -> {
+          if (column.level() == level) {
+            byPosition.put(column.number(), values);
+          }
+        });
+    for (TreeNode entry : level.entries()) {
+      TreeNode branch = entry.node("subquery");
+      if (branch != null) {
+        Level below = new Level(branch, level);
+        level(below, around, push(byPosition, below), null);
+      }
+    }
+  }
+}
