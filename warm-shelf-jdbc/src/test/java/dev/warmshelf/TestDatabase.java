@@ -84,11 +84,23 @@ public final class TestDatabase {
         SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
       }
       Journal.on(server.dataSource("skerry")).install(SkerryLine.FOLLOWED);
+      sayThatSomebodyFollows(server.dataSource("skerry"));
       return server;
     } catch (IOException e) {
       throw new UncheckedIOException(e);
     } catch (SQLException e) {
       throw new IllegalStateException(e);
+    }
+  }
+
+  /**
+   * The first to follow waits for every transaction of the server that had begun before, also one
+   * of another database, such as the server's own vacuuming. The copies are followed already.
+   */
+  private static void sayThatSomebodyFollows(DataSource template) throws SQLException {
+    try (Connection connection = template.getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute("SELECT warm_shelf.reader_is_here()");
     }
   }
 

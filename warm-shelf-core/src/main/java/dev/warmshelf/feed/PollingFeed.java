@@ -114,10 +114,10 @@ public final class PollingFeed implements AutoCloseable {
     long pause = FIRST_PAUSE.toNanos();
     while (!isClosed()) {
       try {
-        boolean idle = lookOnce();
+        Batch batch = lookOnce();
         boolean again = poll.beside();
         pause = FIRST_PAUSE.toNanos();
-        wait = idle ? Math.min(wait + wait / 4, intervalNanos * IDLE_FACTOR) : intervalNanos;
+        wait = waitAfter(batch, wait);
         if (!again) {
           poll.await(wait);
         }
@@ -129,8 +129,17 @@ public final class PollingFeed implements AutoCloseable {
     poll.close();
   }
 
-  /** Returns whether nothing had changed. */
-  private boolean lookOnce() throws Exception {
+  /** A batch that is not complete yet is completed soon, however seldom looks are taken. */
+  private long waitAfter(Batch batch, long before) {
+    if (batch.mark() == null) {
+      return Math.min(intervalNanos, FIRST_PAUSE.toNanos());
+    }
+    return batch.changes().isEmpty()
+        ? Math.min(Math.max(intervalNanos, before + before / 4), intervalNanos * IDLE_FACTOR)
+        : intervalNanos;
+  }
+
+  private Batch lookOnce() throws Exception {
     Batch batch = poll.look();
     delivery.deliver(batch);
     poll.taken();
@@ -139,7 +148,7 @@ public final class PollingFeed implements AutoCloseable {
     } else {
       become(State.LIVE, null, null);
     }
-    return batch.changes().isEmpty();
+    return batch;
   }
 
   private void afterFailure(Throwable e, long nanos) {

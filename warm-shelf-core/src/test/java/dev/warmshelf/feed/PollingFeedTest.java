@@ -39,6 +39,7 @@ class PollingFeedTest {
   private static final class ScriptedPoll implements Poll {
     private final BlockingQueue<Step> script = new LinkedBlockingQueue<>();
     private final List<String> calls = new CopyOnWriteArrayList<>();
+    private final List<Long> waits = new CopyOnWriteArrayList<>();
 
     private interface Step {
       Batch take() throws Exception;
@@ -62,7 +63,9 @@ class PollingFeedTest {
     }
 
     @Override
-    public void await(long nanos) {}
+    public void await(long nanos) {
+      waits.add(nanos);
+    }
 
     @Override
     public void interrupt() {
@@ -115,6 +118,27 @@ class PollingFeedTest {
     until(() -> board.watermark() != null);
     until(() -> meters.snapshot().state() == State.LIVE);
     assertThat(meters.snapshot().trouble()).isNull();
+  }
+
+  @Test
+  void aLookThatIsNotCompleteYetIsFollowedSoonHoweverSeldomLooksAreTaken() {
+    feed.start();
+    ScriptedPoll seldom = new ScriptedPoll();
+    seldom.script.add(() -> new Batch(null, List.of(), null));
+    seldom.script.add(() -> batch(5));
+    try (PollingFeed slow =
+        new PollingFeed(
+            "slow",
+            seldom,
+            new Delivery(board, meters),
+            meters,
+            Duration.ofMinutes(10),
+            (closed, nanos) -> pauses.add(nanos))) {
+      slow.start();
+      until(() -> seldom.waits.size() >= 2);
+      assertThat(seldom.waits.get(0)).isLessThan(Duration.ofSeconds(1).toNanos());
+      assertThat(seldom.waits.get(1)).isGreaterThanOrEqualTo(Duration.ofMinutes(10).toNanos());
+    }
   }
 
   @Test
