@@ -8,7 +8,9 @@ module dev.warmshelf.core {
   exports dev.warmshelf.fresh;
   exports dev.warmshelf.http;
   exports dev.warmshelf.key;
+  exports dev.warmshelf.lane;
   exports dev.warmshelf.meter;
   exports dev.warmshelf.shelf;
   exports dev.warmshelf.store;
+  exports dev.warmshelf.trial;
 }

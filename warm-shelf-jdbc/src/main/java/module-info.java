@@ -12,5 +12,5 @@ module dev.warmshelf.jdbc {
   exports dev.warmshelf.journal;
   exports dev.warmshelf.postgres;
   exports dev.warmshelf.session;
-  exports dev.warmshelf.watch;
+  exports dev.warmshelf.jmx;
 }

@@ -4,5 +4,6 @@ module dev.warmshelf.sql {
   requires transitive dev.warmshelf.core;
 
   exports dev.warmshelf.sql;
+  exports dev.warmshelf.sql.text;
   exports dev.warmshelf.sql.tree;
 }

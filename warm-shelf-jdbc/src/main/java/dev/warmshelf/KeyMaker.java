@@ -1,7 +1,7 @@
 package dev.warmshelf;
 
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.key.ValuePlan;
 import dev.warmshelf.key.ValuePlan.Item;
 import dev.warmshelf.key.ValuePlan.Source;
@@ -16,7 +16,7 @@ import org.jspecify.annotations.Nullable;
 
 /** Makes the keys of one query: its normal form, its recipe, and a question's values. */
 final class KeyMaker {
-  private final Form form;
+  private final KeyShape form;
   private final ValuePlan plan;
   private final Recipe recipe;
   private final List<String> parameterList;
@@ -80,7 +80,7 @@ final class KeyMaker {
     }
     this.names = all.toArray(new String[0]);
     this.plan = all.size() == parameters.length ? statement.plan() : ValuePlan.of(items);
-    this.form = Form.of(namespace, text.toString());
+    this.form = KeyShape.of(namespace, text.toString());
   }
 
   String[] parameters() {

@@ -1,7 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.feed.Feed;
-import dev.warmshelf.sql.TellingApart;
+import dev.warmshelf.sql.TrackedColumns;
 import org.jspecify.annotations.Nullable;
 
 /** How finely changes are told apart. */
@@ -16,11 +16,11 @@ public enum Precision {
   /** Where the answer says it, too. */
   ANSWERS;
 
-  TellingApart of(@Nullable Feed feed) {
+  TrackedColumns of(@Nullable Feed feed) {
     if (feed == null || this == TABLES) {
-      return TellingApart.NOTHING;
+      return TrackedColumns.NOTHING;
     }
-    TellingApart byFeed = feed::toldApart;
+    TrackedColumns byFeed = feed::toldApart;
     return this == VALUES ? byFeed.byQuestionsAlone() : byFeed;
   }
 }

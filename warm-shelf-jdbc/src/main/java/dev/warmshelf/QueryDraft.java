@@ -1,6 +1,6 @@
 package dev.warmshelf;
 
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.row.Mapper;
 import dev.warmshelf.sql.SqlStatement;
 import java.util.Arrays;

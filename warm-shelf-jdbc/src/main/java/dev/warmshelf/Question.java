@@ -1,20 +1,20 @@
 package dev.warmshelf;
 
 import dev.warmshelf.Verdicts.Judged;
-import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.Lanes;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.FootprintPlan;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.Standing;
-import dev.warmshelf.shelf.Inquiry;
+import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.WaitEndedException;
-import dev.warmshelf.shelf.Words;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.Verdict;
 import java.sql.Connection;
@@ -297,7 +297,7 @@ public final class Question<T> {
   }
 
   /** What the shelf asks of this question when the answer is for its caller alone. */
-  private final class Alone implements Inquiry<Answer, SQLException> {
+  private final class Alone implements ReadRequest<Answer, SQLException> {
     private final boolean onlyReads;
 
     Alone(boolean onlyReads) {
@@ -322,19 +322,19 @@ public final class Question<T> {
     }
 
     @Override
-    public Words words() {
+    public AskedQuestion words() {
       return asWords();
     }
   }
 
   /** What the shelf asks of this question when it has no answer. */
-  private final class Asking implements Inquiry<Answer, SQLException> {
+  private final class Asking implements ReadRequest<Answer, SQLException> {
     private final Sessions.Kind kind;
     private final Judged judged;
-    private final Lanes lanes;
+    private final FootprintPlan lanes;
     private boolean shared;
 
-    Asking(Sessions.Kind kind, Judged judged, Lanes lanes) {
+    Asking(Sessions.Kind kind, Judged judged, FootprintPlan lanes) {
       this.kind = kind;
       this.judged = judged;
       this.lanes = lanes;
@@ -422,7 +422,7 @@ public final class Question<T> {
     }
 
     @Override
-    public Words words() {
+    public AskedQuestion words() {
       return asWords();
     }
   }
@@ -448,8 +448,8 @@ public final class Question<T> {
     return Optional.empty();
   }
 
-  private Words asWords() {
-    return new Words(query.text(), query.keys().parameterList(), Arrays.asList(frozen()));
+  private AskedQuestion asWords() {
+    return new AskedQuestion(query.text(), query.keys().parameterList(), Arrays.asList(frozen()));
   }
 
   /** The values as they are now: the question may be given others later, and lists be changed. */

@@ -1,7 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.Verdicts.Judged;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Binding;
 import dev.warmshelf.row.Mapper;

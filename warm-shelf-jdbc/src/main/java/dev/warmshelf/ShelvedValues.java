@@ -1,10 +1,10 @@
 package dev.warmshelf;
 
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
@@ -26,15 +26,16 @@ import org.jspecify.annotations.Nullable;
 public final class ShelvedValues<V> {
   private final WarmShelf warm;
   private final Shelf shelf;
-  private final Form form;
+  private final KeyShape form;
   private final Class<V> type;
   private final List<Lane> lanes;
 
   ShelvedValues(WarmShelf warm, Shelf shelf, String name, Class<V> type) {
-    this(warm, shelf, Form.of(warm.namespace(), "values " + name), type, List.of());
+    this(warm, shelf, KeyShape.of(warm.namespace(), "values " + name), type, List.of());
   }
 
-  private ShelvedValues(WarmShelf warm, Shelf shelf, Form form, Class<V> type, List<Lane> lanes) {
+  private ShelvedValues(
+      WarmShelf warm, Shelf shelf, KeyShape form, Class<V> type, List<Lane> lanes) {
     this.warm = warm;
     this.shelf = shelf;
     this.form = form;

@@ -2,9 +2,9 @@ package dev.warmshelf;
 
 import dev.warmshelf.feed.OwnWrite;
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.Borrowed;

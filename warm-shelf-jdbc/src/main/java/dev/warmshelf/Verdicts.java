@@ -4,9 +4,9 @@ import dev.warmshelf.feed.Feed;
 import dev.warmshelf.feed.Watched;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.Generations;
-import dev.warmshelf.key.Lane;
 import dev.warmshelf.key.ValuePlan.Place;
 import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.Analyser;
 import dev.warmshelf.postgres.Analyser.Examined;
 import dev.warmshelf.session.Borrowed;
@@ -15,7 +15,7 @@ import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.Refusal.Reason;
 import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.TellingApart;
+import dev.warmshelf.sql.TrackedColumns;
 import dev.warmshelf.sql.Verdict;
 import dev.warmshelf.sql.tree.Analysis;
 import java.sql.Connection;
@@ -64,7 +64,7 @@ final class Verdicts implements AutoCloseable {
   private final Sessions sessions;
   private final Board board;
   private final @Nullable Feed feed;
-  private final TellingApart apart;
+  private final TrackedColumns apart;
   private final Analyser analyser = new Analyser();
   private final Generations<Asked, Judged> judged =
       new Generations<>(MOST_BYTES, (asked, verdict) -> asked.statement.bytes() + JUDGED_BYTES);
@@ -177,7 +177,7 @@ final class Verdicts implements AutoCloseable {
       Sessions sessions,
       Board board,
       @Nullable Feed feed,
-      TellingApart apart) {
+      TrackedColumns apart) {
     this.dataSource = dataSource;
     this.sessions = sessions;
     this.board = board;

@@ -4,7 +4,8 @@ import dev.warmshelf.feed.Feed;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.jmx.JmxBeans;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.session.Borrowed;
@@ -15,7 +16,6 @@ import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.StatementMemory;
-import dev.warmshelf.watch.Views;
 import java.sql.SQLException;
 import java.time.Instant;
 import java.util.ArrayList;
@@ -63,7 +63,7 @@ public final class WarmShelf implements AutoCloseable {
   private final OwnWrites ownWrites;
   private final Map<String, Shelf> shelves;
   private final Map<String, Recipe> recipes;
-  private volatile @Nullable Views views;
+  private volatile @Nullable JmxBeans views;
   private final StatementMemory texts = new StatementMemory();
   private final Verdicts verdicts;
 
@@ -99,7 +99,8 @@ public final class WarmShelf implements AutoCloseable {
    * Begins a query.
    *
    * @param sql a read, with parameters as {@code :name} or {@code ?}. Sent to the database as it is
-   * @throws dev.warmshelf.sql.SqlTextException if the text is not even a sequence of SQL tokens
+   * @throws dev.warmshelf.sql.text.SqlTextException if the text is not even a sequence of SQL
+   *     tokens
    */
   public QueryDraft query(String sql) {
     return new QueryDraft(this, texts.of(sql));
@@ -242,7 +243,7 @@ public final class WarmShelf implements AutoCloseable {
   /** Stops following the feed. From now on the database answers each question. */
   @Override
   public void close() {
-    Views shown = views;
+    JmxBeans shown = views;
     if (shown != null) {
       shown.close();
     }
@@ -409,7 +410,7 @@ public final class WarmShelf implements AutoCloseable {
           feed.follow(board, time);
           requireAnotherConnection();
         }
-        warm.views = new Views(namespace, warm.shelves(), feed, board, time);
+        warm.views = new JmxBeans(namespace, warm.shelves(), feed, board, time);
         return warm;
       } catch (FeedException | SQLException | RuntimeException e) {
         if (feed != null) {

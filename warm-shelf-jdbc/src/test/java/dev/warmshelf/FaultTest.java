@@ -89,19 +89,23 @@ class FaultTest {
 
   /** One database, for as many runs as there are. */
   private static final class Run implements AutoCloseable {
+    private final TestDatabase database;
     private final FaultySource faulty;
     private final Connection direct;
     private int number;
 
     Run(TestDatabase database) throws SQLException {
+      this.database = database;
       this.direct = database.dataSource().getConnection();
       this.faulty = new FaultySource(database.dataSource());
     }
 
     @Override
-    public void close() throws SQLException {
+    public void close() throws Exception {
       faulty.close();
       direct.close();
+      assertThat(faulty.altered()).as("connections given back altered").isEmpty();
+      Waiting.until("no session is left on the server", () -> database.sessions() == 0);
     }
 
     private void run(String sql) throws SQLException {

@@ -13,6 +13,7 @@ import java.sql.ResultSet;
 import java.sql.ResultSetMetaData;
 import java.sql.SQLException;
 import java.sql.Statement;
+import java.util.Collection;
 import java.util.Deque;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
@@ -61,6 +62,7 @@ final class FaultySource {
   private final AtomicLong calls = new AtomicLong();
   private final Set<Connection> open = ConcurrentHashMap.newKeySet();
   private final Deque<Connection> idle = new ConcurrentLinkedDeque<>();
+  private final Deque<String> altered = new ConcurrentLinkedDeque<>();
   private volatile long failingCall = Long.MAX_VALUE;
   private volatile Fault fault = Fault.LATE;
 
@@ -88,6 +90,11 @@ final class FaultySource {
   /** The connections that have not been given back. */
   Set<Connection> open() {
     return open;
+  }
+
+  /** How those were that were given back alive, but not as they came. */
+  Collection<String> altered() {
+    return altered;
   }
 
   DataSource dataSource() throws SQLException {
@@ -162,8 +169,7 @@ final class FaultySource {
       if (SAFE.contains(method.getName())) {
         if (method.getName().equals("close") && target instanceof Connection) {
           if (open.remove(connection)) {
-            requireClean(connection);
-            idle.add(connection);
+            takeBack(connection);
           }
           return null;
         }
@@ -179,23 +185,32 @@ final class FaultySource {
   }
 
   /** What is given back alive must be as it came. */
-  private static void requireClean(Connection connection) throws SQLException {
+  private void takeBack(Connection connection) throws SQLException {
     if (connection.isClosed()) {
       return;
     }
-    if (!connection.getAutoCommit()
-        || connection.getNetworkTimeout() != 0
-        || connection.unwrap(PgConnection.class).getTransactionState() != TransactionState.IDLE) {
-      throw new AssertionError("A connection was given back altered.");
+    String state = stateOf(connection);
+    if (state.equals("clean")) {
+      idle.add(connection);
+    } else {
+      altered.add(state);
+      connection.close();
+    }
+  }
+
+  private static String stateOf(Connection connection) throws SQLException {
+    TransactionState transaction = connection.unwrap(PgConnection.class).getTransactionState();
+    if (transaction != TransactionState.IDLE) {
+      return "a transaction is " + transaction;
+    } else if (!connection.getAutoCommit() || connection.getNetworkTimeout() != 0) {
+      return "auto-commit " + connection.getAutoCommit() + ", " + connection.getNetworkTimeout();
     }
     try (Statement statement = connection.createStatement();
         ResultSet row =
             statement.executeQuery(
                 "SELECT current_setting('enable_seqscan') || current_setting('statement_timeout')")) {
       row.next();
-      if (!row.getString(1).equals("on0")) {
-        throw new AssertionError("A connection was given back altered: " + row.getString(1));
-      }
+      return row.getString(1).equals("on0") ? "clean" : row.getString(1);
     }
   }
 }

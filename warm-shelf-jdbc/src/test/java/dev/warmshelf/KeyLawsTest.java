@@ -2,8 +2,8 @@ package dev.warmshelf;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.postgres.Asker;
 import dev.warmshelf.row.Binding;
 import dev.warmshelf.sql.SqlStatement;
@@ -88,7 +88,7 @@ class KeyLawsTest {
   private static Key key(MadeStatement.Writing writing) {
     SqlStatement statement = SqlStatement.of(writing.sql());
     return Key.of(
-        Form.of("", statement.normalForm()),
+        KeyShape.of("", statement.normalForm()),
         statement.plan(),
         statement.parameters().toArray(new String[0]),
         values(statement, writing));

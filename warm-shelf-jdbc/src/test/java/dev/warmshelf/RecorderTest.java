@@ -6,10 +6,10 @@ import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.scenario.SkerryLine;
-import dev.warmshelf.shelf.Held;
+import dev.warmshelf.shelf.AskedQuestion;
+import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Recorder;
-import dev.warmshelf.shelf.Words;
 import dev.warmshelf.store.Content;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -25,7 +25,7 @@ class RecorderTest implements Recorder {
   private final List<Told> told = new ArrayList<>();
 
   private record Told(
-      String shelf, Key key, Words words, Origin outcome, long loadNanos, Object answer) {}
+      String shelf, Key key, AskedQuestion words, Origin outcome, long loadNanos, Object answer) {}
 
   @BeforeAll
   static void create() throws Exception {
@@ -35,7 +35,7 @@ class RecorderTest implements Recorder {
 
   @Override
   public void asked(
-      String shelf, Key key, Words words, Origin outcome, long loadNanos, Object answer) {
+      String shelf, Key key, AskedQuestion words, Origin outcome, long loadNanos, Object answer) {
     told.add(new Told(shelf, key, words, outcome, loadNanos, answer));
   }
 
@@ -71,7 +71,7 @@ class RecorderTest implements Recorder {
       assertThat(content.bytes()).isGreaterThan(rows * 20L);
       assertThat(content.fingerprint())
           .isNotEqualTo(((Content) told.get(2).answer()).fingerprint());
-      Held held = warm.shelf(WarmShelf.MAIN_SHELF).held().get(told.get(0).key().form());
+      HeldSize held = warm.shelf(WarmShelf.MAIN_SHELF).held().get(told.get(0).key().form());
       assertThat(held.entries()).isEqualTo(2);
       assertThat(held.bytes()).isGreaterThan(content.bytes());
     }

@@ -72,6 +72,21 @@ public final class TestDatabase {
     }
   }
 
+  /** How many programs are connected to it. */
+  public int sessions() throws SQLException {
+    try (Connection admin = SERVER.dataSource("postgres").getConnection();
+        Statement statement = admin.createStatement();
+        ResultSet row =
+            statement.executeQuery(
+                "SELECT count(*) FROM pg_stat_activity WHERE backend_type = 'client backend'"
+                    + " AND datname = '"
+                    + name
+                    + "'")) {
+      row.next();
+      return row.getInt(1);
+    }
+  }
+
   private static LocalPostgres startServer() {
     try {
       LocalPostgres server = LocalPostgres.start();

@@ -4,7 +4,6 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
-import dev.warmshelf.meter.CommitLedger;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.scenario.LocalPostgres;
@@ -14,6 +13,7 @@ import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.scenario.TroubledLine;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.trial.CommitLedger;
 import java.io.IOException;
 import java.io.UncheckedIOException;
 import java.nio.file.Files;

@@ -1,8 +1,8 @@
 package dev.warmshelf.bench;
 
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.concurrent.TimeUnit;

@@ -1,7 +1,7 @@
 package dev.warmshelf.bench;
 
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.StatementMemory;
 import java.time.LocalDate;
@@ -32,7 +32,7 @@ public class KeyMaking {
       "SELECT id, leaves_at FROM sailing WHERE route_id = :route AND day = :day AND status = :status";
 
   private final SqlStatement statement = SqlStatement.of(TEXT);
-  private final Form form = Form.of("bench", statement.normalForm());
+  private final KeyShape form = KeyShape.of("bench", statement.normalForm());
   private final String[] names = statement.parameters().toArray(new String[0]);
   private final StatementMemory memory = new StatementMemory();
   private final String longText =

@@ -3,10 +3,10 @@ package dev.warmshelf.bench;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
@@ -87,7 +87,7 @@ public class ShelfHit {
 
   private static Key key(int i) {
     return Key.of(
-        Form.of("bench", "select * from sailing where route_id = $1 and day = $2"),
+        KeyShape.of("bench", "select * from sailing where route_id = $1 and day = $2"),
         new String[] {"route", "day"},
         new Object[] {i, "2026-05-01"});
   }

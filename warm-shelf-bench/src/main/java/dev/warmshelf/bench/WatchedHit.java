@@ -3,16 +3,16 @@ package dev.warmshelf.bench;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Meters;
-import dev.warmshelf.record.Recording;
-import dev.warmshelf.shelf.Inquiry;
+import dev.warmshelf.record.ShelfRecording;
+import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.shelf.Words;
 import dev.warmshelf.store.Content;
 import java.io.IOException;
 import java.nio.file.Files;
@@ -70,13 +70,13 @@ public class WatchedHit {
   private Path file;
 
   @SuppressWarnings("NullAway.Init") // set up below
-  private Recording recording;
+  private ShelfRecording recording;
 
   /** What an answer tells of itself once it has been asked. */
   private record Rows(int rows, long bytes, long fingerprint) implements Content {}
 
   /** A question as the query API asks it. */
-  private static final class Asking implements Inquiry<Rows, RuntimeException> {
+  private static final class Asking implements ReadRequest<Rows, RuntimeException> {
     private final Key key;
     private final Object[] values;
 
@@ -84,7 +84,7 @@ public class WatchedHit {
       this.values = new Object[] {i, "2026-05-01"};
       this.key =
           Key.of(
-              Form.of("bench", "select * from sailing where route_id = $1 and day = $2"),
+              KeyShape.of("bench", "select * from sailing where route_id = $1 and day = $2"),
               NAMES.toArray(new String[0]),
               values);
     }
@@ -100,8 +100,8 @@ public class WatchedHit {
     }
 
     @Override
-    public Words words() {
-      return new Words(SQL, NAMES, Arrays.asList(values.clone()));
+    public AskedQuestion words() {
+      return new AskedQuestion(SQL, NAMES, Arrays.asList(values.clone()));
     }
   }
 
@@ -109,7 +109,7 @@ public class WatchedHit {
   public void fill() throws IOException {
     board.advance(Watermark.now(time));
     file = Files.createTempFile("recording", ".jsonl.gz");
-    recording = Recording.to(file).atMost(Long.MAX_VALUE).open();
+    recording = ShelfRecording.to(file).atMost(Long.MAX_VALUE).open();
     for (int i = 0; i < KEYS; i++) {
       askings[i] = new Asking(i);
       ask(plain, new Asking(i));

@@ -2,8 +2,8 @@ package dev.warmshelf.stress;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import java.util.List;
 import org.openjdk.jcstress.annotations.Actor;
 import org.openjdk.jcstress.annotations.Arbiter;

@@ -11,7 +11,7 @@ import dev.warmshelf.cli.measure.WayKind;
 import dev.warmshelf.cli.report.ComparisonReport;
 import dev.warmshelf.cli.text.Text;
 import dev.warmshelf.journal.JournalFeed;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.shelf.Origin;

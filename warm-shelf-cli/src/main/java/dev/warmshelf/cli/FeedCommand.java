@@ -4,9 +4,9 @@ import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.SerializationFeature;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.cli.text.Text;
-import dev.warmshelf.journal.Checkup;
 import dev.warmshelf.journal.Journal;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.journal.JournalStatus;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.SqlStatement;
 import java.io.IOException;
@@ -205,7 +205,7 @@ final class FeedCommand implements Runnable {
     return spec.commandLine().getOut();
   }
 
-  private int report(Checkup checkup, boolean json) {
+  private int report(JournalStatus checkup, boolean json) {
     PrintWriter out = out();
     if (json) {
       try {
@@ -223,7 +223,7 @@ final class FeedCommand implements Runnable {
     return checkup.problems().isEmpty() ? 0 : 1;
   }
 
-  private static Map<String, Object> fields(Checkup checkup) {
+  private static Map<String, Object> fields(JournalStatus checkup) {
     Map<String, Object> fields = new LinkedHashMap<>();
     fields.put("installed", checkup.installed());
     Map<String, Object> tables = new LinkedHashMap<>();
@@ -238,7 +238,7 @@ final class FeedCommand implements Runnable {
     return fields;
   }
 
-  private static List<String> lines(Checkup checkup) {
+  private static List<String> lines(JournalStatus checkup) {
     List<String> lines = new ArrayList<>();
     if (checkup.installed()) {
       int width =

@@ -9,7 +9,7 @@ import dev.warmshelf.feed.Change;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.journal.JournalReader;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import java.io.PrintWriter;
 import java.sql.SQLException;
 import java.time.Duration;

@@ -1,20 +1,20 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.Lanes;
+import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.key.ValuePlan;
 import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.lane.FootprintPlan;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.row.Binding;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.Pin;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.SqlTextException;
-import dev.warmshelf.sql.TellingApart;
+import dev.warmshelf.sql.TrackedColumns;
 import dev.warmshelf.sql.Verdict;
+import dev.warmshelf.sql.text.SqlTextException;
 import java.math.BigDecimal;
 import java.math.BigInteger;
 import java.sql.SQLException;
@@ -70,7 +70,7 @@ final class KeyExplanation {
     bind(read, bindings);
     this.key = keyOf(read);
     Analysed analysed = database.analyse(read, types(read));
-    Verdict verdict = analysed.verdict(List.of(), TellingApart.NOTHING);
+    Verdict verdict = analysed.verdict(List.of(), TrackedColumns.NOTHING);
     if (verdict instanceof Verdict.Keepable keepable) {
       this.reason = null;
       this.wrongSql = false;
@@ -82,8 +82,8 @@ final class KeyExplanation {
       this.pins = analysed.pins().stream().map(this::pin).toList();
       this.toldByAnswer =
           analysed.finestReaches().stream()
-              .filter(Lanes.Reach.Told.class::isInstance)
-              .map(Lanes.Reach.Told.class::cast)
+              .filter(FootprintPlan.Reach.Told.class::isInstance)
+              .map(FootprintPlan.Reach.Told.class::cast)
               .map(
                   told ->
                       "%s[%s = column %d of the answer]"
@@ -128,7 +128,7 @@ final class KeyExplanation {
       all.add(values.containsKey(name) ? values.get(name) : List.of("unset"));
     }
     return Key.of(
-        Form.of(database.session(), read.normalForm()),
+        KeyShape.of(database.session(), read.normalForm()),
         read.plan(),
         read.parameters().toArray(new String[0]),
         all.toArray());

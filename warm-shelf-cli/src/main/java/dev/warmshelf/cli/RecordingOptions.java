@@ -5,7 +5,7 @@ import dev.warmshelf.cli.measure.RecordedRequests;
 import dev.warmshelf.cli.measure.Result;
 import dev.warmshelf.cli.measure.Workload;
 import dev.warmshelf.cli.text.Text;
-import dev.warmshelf.record.Recording;
+import dev.warmshelf.record.ShelfRecording;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -79,9 +79,9 @@ final class RecordingOptions {
     if (record == null) {
       return comparison.run();
     }
-    Recording recording;
+    ShelfRecording recording;
     try {
-      recording = Recording.to(record).open();
+      recording = ShelfRecording.to(record).open();
     } catch (IOException e) {
       throw Failure.of("The recording " + record + " cannot be written", e);
     }

@@ -4,9 +4,9 @@ import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.sun.tools.attach.AttachNotSupportedException;
 import com.sun.tools.attach.VirtualMachine;
-import dev.warmshelf.watch.FeedView;
-import dev.warmshelf.watch.ShelfView;
-import dev.warmshelf.watch.Views;
+import dev.warmshelf.jmx.FeedMXBean;
+import dev.warmshelf.jmx.JmxBeans;
+import dev.warmshelf.jmx.ShelfMXBean;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.util.ArrayList;
@@ -158,7 +158,7 @@ final class WatchCommand implements Callable<Integer> {
       long agreed,
       long late,
       long never) {
-    static Counts of(ShelfView view) {
+    static Counts of(ShelfMXBean view) {
       return new Counts(
           view.getName(),
           view.getSize(),
@@ -185,7 +185,7 @@ final class WatchCommand implements Callable<Integer> {
   }
 
   record FeedState(String state, String trouble, long lagNanos, long changes, long upheavals) {
-    static FeedState of(FeedView view) {
+    static FeedState of(FeedMXBean view) {
       return new FeedState(
           view.getState(),
           view.getTrouble(),
@@ -200,14 +200,14 @@ final class WatchCommand implements Callable<Integer> {
       Map<String, Counts> shelves = new LinkedHashMap<>();
       Map<String, FeedState> feeds = new LinkedHashMap<>();
       List<ObjectName> names =
-          new ArrayList<>(server.queryNames(new ObjectName(Views.DOMAIN + ":*"), null));
+          new ArrayList<>(server.queryNames(new ObjectName(JmxBeans.DOMAIN + ":*"), null));
       names.sort(null);
       for (ObjectName name : names) {
         String program = name.getKeyProperty("program");
         if (name.getKeyProperty("kind").equals("feed")) {
-          feeds.put(program, FeedState.of(JMX.newMXBeanProxy(server, name, FeedView.class)));
+          feeds.put(program, FeedState.of(JMX.newMXBeanProxy(server, name, FeedMXBean.class)));
         } else {
-          Counts counts = Counts.of(JMX.newMXBeanProxy(server, name, ShelfView.class));
+          Counts counts = Counts.of(JMX.newMXBeanProxy(server, name, ShelfMXBean.class));
           shelves.put(program + "/" + counts.name(), counts);
         }
       }

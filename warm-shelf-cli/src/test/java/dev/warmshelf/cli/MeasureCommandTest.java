@@ -17,7 +17,7 @@ import dev.warmshelf.cli.report.ComparisonReport;
 import dev.warmshelf.cli.report.MachineFonts;
 import dev.warmshelf.cli.report.ReportPage;
 import dev.warmshelf.journal.Journal;
-import dev.warmshelf.record.Recording;
+import dev.warmshelf.record.ShelfRecording;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
@@ -153,7 +153,7 @@ class MeasureCommandTest {
           Comparison.of(
               pool, MeasureCommand.demoWorkload(), settings(5, 60, 0), (what, share) -> {});
       Result first;
-      try (Recording recording = Recording.to(file).open()) {
+      try (ShelfRecording recording = ShelfRecording.to(file).open()) {
         recorded.recordTo(recording);
         first = recorded.run();
         assertThat(recording.lost()).isZero();

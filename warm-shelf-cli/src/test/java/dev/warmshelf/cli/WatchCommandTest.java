@@ -7,11 +7,11 @@ import com.fasterxml.jackson.databind.ObjectMapper;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
+import dev.warmshelf.jmx.JmxBeans;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.watch.Views;
 import java.io.BufferedReader;
 import java.time.Duration;
 import java.util.List;
@@ -73,7 +73,7 @@ class WatchCommandTest {
         shelf.<String, RuntimeException>read(
             Key.named("test", "key"), Footprint.NOTHING, () -> "x");
       }
-      try (Views views = new Views("orders", List.of(shelf), null, board, time)) {
+      try (JmxBeans views = new JmxBeans("orders", List.of(shelf), null, board, time)) {
         System.out.println("ready");
         new java.util.concurrent.CountDownLatch(1).await();
       }

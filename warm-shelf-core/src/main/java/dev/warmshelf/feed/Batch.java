@@ -1,7 +1,7 @@
 package dev.warmshelf.feed;
 
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import java.util.List;
 import org.jspecify.annotations.Nullable;
 

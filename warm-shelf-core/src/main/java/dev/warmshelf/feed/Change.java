@@ -1,6 +1,6 @@
 package dev.warmshelf.feed;
 
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import java.time.Duration;
 import java.util.List;
 import org.jspecify.annotations.Nullable;
@@ -11,7 +11,7 @@ import org.jspecify.annotations.Nullable;
  * @param transaction names the transaction that made it, as the database does
  * @param table the table's lane
  * @param groups the groups that the changed rows were in before or are in now, as {@link
- *     dev.warmshelf.key.ValueKind#group} writes them; null if they were not told apart
+ *     dev.warmshelf.lane.ColumnKind#group} writes them; null if they were not told apart
  * @param kind the database's word for what happened, to show
  * @param age how long before the look the change was made, by the database's clock, to show
  */

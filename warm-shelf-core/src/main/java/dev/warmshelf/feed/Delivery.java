@@ -2,7 +2,7 @@ package dev.warmshelf.feed;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import java.util.ArrayList;
 import java.util.HashSet;

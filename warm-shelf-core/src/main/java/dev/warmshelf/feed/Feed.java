@@ -2,8 +2,8 @@ package dev.warmshelf.feed;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import java.util.Map;
 
@@ -33,7 +33,7 @@ public interface Feed extends AutoCloseable {
    * The columns by which changes of this table are told apart, in the engineer's order. When it
    * changes, the board is told of a change of the schema.
    */
-  Map<String, ValueKind> toldApart(Lane table);
+  Map<String, ColumnKind> toldApart(Lane table);
 
   /**
    * To be asked before what {@link #watch} is given is read from the catalogue.

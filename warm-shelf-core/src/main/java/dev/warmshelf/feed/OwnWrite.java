@@ -1,8 +1,8 @@
 package dev.warmshelf.feed;
 
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import java.util.Collection;
 import java.util.Objects;
 

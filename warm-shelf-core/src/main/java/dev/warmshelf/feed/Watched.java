@@ -1,6 +1,6 @@
 package dev.warmshelf.feed;
 
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import java.util.Map;
 
 /** What a statement means, as long as the schema's objects are what they were. Thread-safe. */

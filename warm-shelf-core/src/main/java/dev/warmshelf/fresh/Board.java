@@ -1,7 +1,7 @@
 package dev.warmshelf.fresh;
 
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import java.lang.invoke.MethodHandles;
 import java.lang.invoke.VarHandle;
 import java.time.Duration;

@@ -11,7 +11,7 @@ import java.util.Objects;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What was asked: a {@link Form} and the canonical bytes of the parameter values.
+ * What was asked: a {@link KeyShape} and the canonical bytes of the parameter values.
  *
  * <p>Inside a process a key compares by content, so no collision of hashes can serve a wrong
  * answer, and it hashes once, when it is made. Where a key leaves the process (a log line, a file)
@@ -24,11 +24,11 @@ public final class Key {
       MethodHandles.byteArrayViewVarHandle(long[].class, ByteOrder.LITTLE_ENDIAN);
   private static final int SHORT_DIGEST_DIGITS = 12;
 
-  private final Form form;
+  private final KeyShape form;
   private final byte[] values;
   private final int hash;
 
-  private Key(Form form, byte[] values) {
+  private Key(KeyShape form, byte[] values) {
     this.form = form;
     this.values = values;
     this.hash = hash(form, values);
@@ -42,12 +42,12 @@ public final class Key {
    * @param values of the parameters; elements may be null
    * @throws UnsupportedValueException if a value is of a type whose equality is not known
    */
-  public static Key of(Form form, ValuePlan plan, String[] names, @Nullable Object[] values) {
+  public static Key of(KeyShape form, ValuePlan plan, String[] names, @Nullable Object[] values) {
     return new Key(Objects.requireNonNull(form, "form"), plan.encode(names, values));
   }
 
   /** A key whose values are compared in the order given. */
-  public static Key of(Form form, String[] names, @Nullable Object[] values) {
+  public static Key of(KeyShape form, String[] names, @Nullable Object[] values) {
     return of(form, ValuePlan.inOrder(values.length), names, values);
   }
 
@@ -56,10 +56,10 @@ public final class Key {
    * again.
    */
   public static Key named(String namespace, String name) {
-    return of(Form.of(namespace, "named"), new String[] {"name"}, new Object[] {name});
+    return of(KeyShape.of(namespace, "named"), new String[] {"name"}, new Object[] {name});
   }
 
-  public Form form() {
+  public KeyShape form() {
     return form;
   }
 
@@ -101,7 +101,7 @@ public final class Key {
   }
 
   /** Eight bytes a step; the multiplier is the 64-bit golden ratio (Knuth, TAOCP vol. 3, 6.4). */
-  private static int hash(Form form, byte[] bytes) {
+  private static int hash(KeyShape form, byte[] bytes) {
     long h = form.hashCode();
     int i = 0;
     for (; i + Long.BYTES <= bytes.length; i += Long.BYTES) {

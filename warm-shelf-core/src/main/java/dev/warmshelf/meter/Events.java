@@ -1,7 +1,7 @@
 package dev.warmshelf.meter;
 
-import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Footprint;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 import org.slf4j.spi.LoggingEventBuilder;

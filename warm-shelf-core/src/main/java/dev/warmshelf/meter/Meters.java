@@ -1,5 +1,6 @@
 package dev.warmshelf.meter;
 
+import dev.warmshelf.trial.Wilson;
 import java.util.EnumMap;
 import java.util.HashMap;
 import java.util.Map;

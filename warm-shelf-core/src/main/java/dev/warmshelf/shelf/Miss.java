@@ -1,8 +1,8 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.meter.Events;
 import dev.warmshelf.shelf.Load.Outcome;
 import dev.warmshelf.store.Entry;
@@ -28,7 +28,7 @@ final class Miss<A extends @Nullable Object, V extends @Nullable Object, X exten
 
   private final Shelf shelf;
   private final Key key;
-  private final Inquiry<A, X> inquiry;
+  private final ReadRequest<A, X> inquiry;
   private final Function<? super A, ? extends V> view;
   private final long boundNanos;
   private final @Nullable String around;
@@ -47,7 +47,7 @@ final class Miss<A extends @Nullable Object, V extends @Nullable Object, X exten
   Miss(
       Shelf shelf,
       Key key,
-      Inquiry<A, X> inquiry,
+      ReadRequest<A, X> inquiry,
       Function<? super A, ? extends V> view,
       long boundNanos,
       @Nullable String around) {

@@ -1,7 +1,7 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
+import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.store.Entry;
 import java.time.Duration;
 import java.time.Instant;
@@ -22,7 +22,7 @@ public final class Reading<V extends @Nullable Object> {
   private final long ageNanos;
   private final @Nullable Watermark watermark;
   private final @Nullable String bypass;
-  private final Ground ground;
+  private final BoardClock ground;
   private final @Nullable Entry entry;
 
   private Reading(
@@ -32,7 +32,7 @@ public final class Reading<V extends @Nullable Object> {
       @Nullable Watermark watermark,
       @Nullable String bypass,
       @Nullable Entry entry,
-      Ground ground) {
+      BoardClock ground) {
     this.value = value;
     this.origin = origin;
     this.ageNanos = ageNanos;
@@ -52,7 +52,7 @@ public final class Reading<V extends @Nullable Object> {
       long ageNanos,
       @Nullable Watermark watermark,
       Entry entry,
-      Ground ground) {
+      BoardClock ground) {
     return new Reading<>(value, origin, ageNanos, watermark, null, entry, ground);
   }
 
@@ -60,7 +60,7 @@ public final class Reading<V extends @Nullable Object> {
    * @param began the moment before the read was sent
    */
   static <V extends @Nullable Object> Reading<V> direct(
-      V value, Watermark began, String reason, Ground ground) {
+      V value, Watermark began, String reason, BoardClock ground) {
     return new Reading<>(value, Origin.DIRECT, 0, began, reason, null, ground);
   }
 

@@ -21,7 +21,7 @@ public interface Recorder {
   void asked(
       String shelf,
       Key key,
-      @Nullable Words words,
+      @Nullable AskedQuestion words,
       Origin outcome,
       long loadNanos,
       @Nullable Object answer);

@@ -4,9 +4,9 @@ import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.meter.Events;
 import dev.warmshelf.meter.Meters;
@@ -44,10 +44,10 @@ public final class Shelf implements AutoCloseable {
   private final Policy policy;
   private final Board board;
   private final TimeSource time;
-  private final Ground ground;
+  private final BoardClock ground;
   private final Trust trust;
   private final Meters meters = new Meters();
-  private final Holdings holdings;
+  private final ShelfContents holdings;
   private final long lifetimeNanos;
   private final long toleranceNanos;
   private final long lossBoundNanos;
@@ -96,10 +96,10 @@ public final class Shelf implements AutoCloseable {
     this.policy = Objects.requireNonNull(policy, "policy");
     this.board = Objects.requireNonNull(board, "board");
     this.time = Objects.requireNonNull(time, "time");
-    this.ground = new Ground(board, time);
+    this.ground = new BoardClock(board, time);
     this.loads = new Loads(time, policy.patienceNanos());
     this.trust = Objects.requireNonNull(trust, "trust");
-    this.holdings = new Holdings(name, board, time, meters, storeOf);
+    this.holdings = new ShelfContents(name, board, time, meters, storeOf);
     this.lifetimeNanos = policy.lifetimeNanos();
     this.toleranceNanos = policy.toleranceNanos();
     this.lossBoundNanos = policy.lossBoundNanos();
@@ -132,13 +132,13 @@ public final class Shelf implements AutoCloseable {
   }
 
   /** What is held, by kind of question. Looks at every entry. */
-  public Map<Form, Held> held() {
-    Map<Form, Held> held = new HashMap<>();
+  public Map<KeyShape, HeldSize> held() {
+    Map<KeyShape, HeldSize> held = new HashMap<>();
     holdings.forEach(
         entry ->
             held.merge(
                 entry.key().form(),
-                new Held(1, entry.bytes().orElse(0)),
+                new HeldSize(1, entry.bytes().orElse(0)),
                 (some, one) -> some.and(one.bytes())));
     return held;
   }
@@ -159,7 +159,7 @@ public final class Shelf implements AutoCloseable {
    */
   public <V extends @Nullable Object, X extends Exception> Reading<V> read(
       Key key, Footprint footprint, Loader<? extends V, X> loader) throws X {
-    return this.<V, V, X>read(key, Inquiry.of(footprint, loader), value -> value);
+    return this.<V, V, X>read(key, ReadRequest.of(footprint, loader), value -> value);
   }
 
   /**
@@ -167,7 +167,7 @@ public final class Shelf implements AutoCloseable {
    * {@code view} makes of it at each read.
    */
   public <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
-      Reading<V> read(Key key, Inquiry<A, X> inquiry, Function<? super A, ? extends V> view)
+      Reading<V> read(Key key, ReadRequest<A, X> inquiry, Function<? super A, ? extends V> view)
           throws X {
     if (closed) {
       return bypass(BypassReason.CLOSED, BypassReason.CLOSED.label(), key, inquiry, view);
@@ -216,7 +216,7 @@ public final class Shelf implements AutoCloseable {
           BypassReason reason,
           String detail,
           Key key,
-          Inquiry<A, X> inquiry,
+          ReadRequest<A, X> inquiry,
           Function<? super A, ? extends V> view)
           throws X {
     meters.bypass(reason);
@@ -314,7 +314,7 @@ public final class Shelf implements AutoCloseable {
           BypassReason reason,
           String detail,
           Key key,
-          Inquiry<A, X> inquiry,
+          ReadRequest<A, X> inquiry,
           Function<? super A, ? extends V> view)
           throws X {
     meters.bypass(reason);
@@ -326,7 +326,7 @@ public final class Shelf implements AutoCloseable {
     return Reading.direct(view.apply(answer), began, detail, ground);
   }
 
-  void record(Key key, Inquiry<?, ?> inquiry, Origin outcome, Entry entry) {
+  void record(Key key, ReadRequest<?, ?> inquiry, Origin outcome, Entry entry) {
     if (recorder != null) {
       record(key, inquiry, outcome, entry.loadNanos(), entry.value());
     }
@@ -334,7 +334,7 @@ public final class Shelf implements AutoCloseable {
 
   /** Tells the recorder. One that fails is told no more: it must not break a read. */
   private void record(
-      Key key, Inquiry<?, ?> inquiry, Origin outcome, long loadNanos, @Nullable Object answer) {
+      Key key, ReadRequest<?, ?> inquiry, Origin outcome, long loadNanos, @Nullable Object answer) {
     Recorder told = recorder;
     if (told == null) {
       return;
@@ -390,7 +390,7 @@ public final class Shelf implements AutoCloseable {
   }
 
   static <A extends @Nullable Object, X extends Exception> boolean saysTheSame(
-      Entry entry, A value, Inquiry<A, X> inquiry) {
+      Entry entry, A value, ReadRequest<A, X> inquiry) {
     @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type
     boolean same = inquiry.isSame((A) entry.value(), value);
     return same;
@@ -398,7 +398,7 @@ public final class Shelf implements AutoCloseable {
 
   /** Reads a hit again directly, and says whether it holds; null if that cannot be done. */
   private static <A extends @Nullable Object, X extends Exception>
-      @Nullable Callable<Boolean> comparison(Entry entry, Inquiry<A, X> inquiry) {
+      @Nullable Callable<Boolean> comparison(Entry entry, ReadRequest<A, X> inquiry) {
     Callable<A> again = inquiry.again();
     return again == null ? null : () -> saysTheSame(entry, again.call(), inquiry);
   }
@@ -419,11 +419,11 @@ public final class Shelf implements AutoCloseable {
     return Reading.of(view.apply(kept), origin, ageNanos, counts, entry, ground);
   }
 
-  Ground ground() {
+  BoardClock ground() {
     return ground;
   }
 
-  Holdings holdings() {
+  ShelfContents holdings() {
     return holdings;
   }
 

@@ -2,8 +2,8 @@ package dev.warmshelf.store;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Footprint;
 import java.util.Objects;
 import java.util.OptionalLong;
 import org.jspecify.annotations.Nullable;

@@ -4,8 +4,8 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.FeedMeters.State;
 import java.time.Duration;

@@ -3,8 +3,8 @@ package dev.warmshelf.fresh;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import java.time.Duration;
 import java.util.AbstractCollection;
 import java.util.Collection;

@@ -5,11 +5,11 @@ import static org.assertj.core.api.Assertions.assertThat;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.meter.BypassReason;
-import dev.warmshelf.shelf.Inquiry;
 import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
 import java.time.Duration;
@@ -44,7 +44,7 @@ class ReadingHeadersTest {
                 BypassReason.REFUSED,
                 "calls \"now()\\\" – at 5\n",
                 Key.named("test", "key"),
-                Inquiry.of(Footprint.NOTHING, () -> "x"),
+                ReadRequest.of(Footprint.NOTHING, () -> "x"),
                 value -> value);
     assertThat(ReadingHeaders.cacheStatus("my shelf", direct))
         .isEqualTo("\"my shelf\"; fwd=bypass; detail=\"calls \\\"now()\\\\\\\"   at 5 \"");

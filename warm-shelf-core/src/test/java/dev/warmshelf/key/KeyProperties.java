@@ -26,7 +26,7 @@ import org.jspecify.annotations.Nullable;
 
 /** The laws of keys, over values chosen to be confused with each other. */
 class KeyProperties {
-  private static final Form FORM = Form.of("test", "select $1");
+  private static final KeyShape FORM = KeyShape.of("test", "select $1");
 
   @Property(tries = 20_000)
   void twoListsOfValuesShareAKeyOnlyIfTheyAreTheSame(
@@ -75,10 +75,10 @@ class KeyProperties {
   @Example
   void formAndNamespaceArePartOfTheKey() {
     String[] none = {};
-    Key plain = Key.of(Form.of("a", "bc"), none, none);
-    assertThat(plain).isNotEqualTo(Key.of(Form.of("ab", "c"), none, none));
-    assertThat(plain.digest()).isNotEqualTo(Key.of(Form.of("ab", "c"), none, none).digest());
-    assertThat(plain).isEqualTo(Key.of(Form.of("a", "bc"), none, none));
+    Key plain = Key.of(KeyShape.of("a", "bc"), none, none);
+    assertThat(plain).isNotEqualTo(Key.of(KeyShape.of("ab", "c"), none, none));
+    assertThat(plain.digest()).isNotEqualTo(Key.of(KeyShape.of("ab", "c"), none, none).digest());
+    assertThat(plain).isEqualTo(Key.of(KeyShape.of("a", "bc"), none, none));
   }
 
   @Example

@@ -6,9 +6,9 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Finding;
 import dev.warmshelf.meter.Meters;
 import java.time.Duration;
@@ -114,7 +114,7 @@ class AuditorTest {
   private void read() {
     shelf.<Integer, Integer, RuntimeException>read(
         KEY,
-        new Inquiry<>() {
+        new ReadRequest<>() {
           @Override
           public Footprint lanes() {
             return Footprint.of(NOTICE);

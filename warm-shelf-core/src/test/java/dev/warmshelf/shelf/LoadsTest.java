@@ -7,10 +7,10 @@ import static org.assertj.core.api.Assertions.catchThrowableOfType;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
@@ -32,7 +32,7 @@ import org.junit.jupiter.api.Timeout;
 class LoadsTest {
   private static final Lane BOOKING = Lane.ofTable("public", "booking");
   private static final Footprint BOOKINGS = Footprint.of(BOOKING);
-  private static final Key KEY = Key.of(Form.of("test", "q"), new String[0], new Object[0]);
+  private static final Key KEY = Key.of(KeyShape.of("test", "q"), new String[0], new Object[0]);
 
   private final SystemTime time = SystemTime.start();
   private final Board board = new Board();
@@ -361,7 +361,7 @@ class LoadsTest {
   }
 
   /** What tests ask; each changes what it is about. */
-  private static class Asking implements Inquiry<Integer, RuntimeException> {
+  private static class Asking implements ReadRequest<Integer, RuntimeException> {
     private final Footprint lanes;
     private final Loader<Integer, RuntimeException> loader;
 

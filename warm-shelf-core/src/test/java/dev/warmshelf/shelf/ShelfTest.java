@@ -13,10 +13,10 @@ import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Store;
@@ -264,7 +264,7 @@ class ShelfTest {
   private Reading<Integer> within(Shelf from, Duration bound) {
     return from.<Integer, Integer, RuntimeException>read(
         key(1),
-        new Inquiry<>() {
+        new ReadRequest<>() {
           @Override
           public Footprint lanes() {
             return BOOKINGS;
@@ -355,8 +355,8 @@ class ShelfTest {
   @Test
   void lanesThatOnlyTheAnswerTellsPutItOutToo() {
     Lane sailing = BOOKING.group("sailing_id=3");
-    Inquiry<Integer, RuntimeException> board3 =
-        new Inquiry<>() {
+    ReadRequest<Integer, RuntimeException> board3 =
+        new ReadRequest<>() {
           @Override
           public Footprint lanes() {
             return Footprint.NOTHING;
@@ -401,6 +401,6 @@ class ShelfTest {
   }
 
   private static Key key(int id) {
-    return Key.of(Form.of("test", "q"), new String[] {"id"}, new Object[] {id});
+    return Key.of(KeyShape.of("test", "q"), new String[] {"id"}, new Object[] {id});
   }
 }

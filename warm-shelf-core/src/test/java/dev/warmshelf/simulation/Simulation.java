@@ -8,18 +8,18 @@ import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Footprint;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.Lanes;
-import dev.warmshelf.key.Lanes.Reach;
-import dev.warmshelf.key.ValueKind;
 import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.FootprintPlan;
+import dev.warmshelf.lane.FootprintPlan.Reach;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.shelf.Capacity;
-import dev.warmshelf.shelf.Inquiry;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.shelf.WhenLost;
@@ -110,41 +110,41 @@ final class Simulation {
   }
 
   /** How the lanes of each kind follow from its parameter. */
-  private static final Map<Kind, Lanes> LANES =
+  private static final Map<Kind, FootprintPlan> LANES =
       Map.of(
-          Kind.BOOKING, Lanes.of(List.of(groups("id", new Source.Parameter(0)))),
-          Kind.AGENT, Lanes.of(List.of(groups("agent_id", new Source.Parameter(0)))),
+          Kind.BOOKING, FootprintPlan.of(List.of(groups("id", new Source.Parameter(0)))),
+          Kind.AGENT, FootprintPlan.of(List.of(groups("agent_id", new Source.Parameter(0)))),
           Kind.LIST,
-              Lanes.of(
+              FootprintPlan.of(
                   List.of(groups("sailing_id", new Source.Parameter(0), new Source.Constant(0)))),
-          Kind.TOTAL, Lanes.of(List.of(new Reach.Whole(BOOKING))),
+          Kind.TOTAL, FootprintPlan.of(List.of(new Reach.Whole(BOOKING))),
           Kind.BOARD,
-              Lanes.of(
+              FootprintPlan.of(
                   List.of(
                       new Reach.Groups(
-                          SAILING, "day", ValueKind.INTEGER, List.of(new Source.Parameter(0))),
-                      new Reach.Told(BOOKING, "sailing_id", ValueKind.INTEGER, 0))),
-          Kind.OUTSIDE, Lanes.of(List.of()));
+                          SAILING, "day", ColumnKind.INTEGER, List.of(new Source.Parameter(0))),
+                      new Reach.Told(BOOKING, "sailing_id", ColumnKind.INTEGER, 0))),
+          Kind.OUTSIDE, FootprintPlan.of(List.of()));
 
   /** What the view depends on, for each of its meanings. */
-  private static final List<Lanes> VIEWS =
+  private static final List<FootprintPlan> VIEWS =
       List.of(
-          Lanes.of(List.of(groups("sailing_id", new Source.Parameter(0)))),
-          Lanes.of(
+          FootprintPlan.of(List.of(groups("sailing_id", new Source.Parameter(0)))),
+          FootprintPlan.of(
               List.of(
                   new Reach.Groups(
-                      SAILING, "day", ValueKind.INTEGER, List.of(new Source.Parameter(0))))));
+                      SAILING, "day", ColumnKind.INTEGER, List.of(new Source.Parameter(0))))));
 
   private static Reach groups(String column, Source... values) {
-    return new Reach.Groups(BOOKING, column, ValueKind.INTEGER, List.of(values));
+    return new Reach.Groups(BOOKING, column, ColumnKind.INTEGER, List.of(values));
   }
 
-  private static Lanes lanes(Kind kind) {
+  private static FootprintPlan lanes(Kind kind) {
     return Objects.requireNonNull(LANES.get(kind));
   }
 
   /** The verdict's lanes; worked out once for each version of the schema that the board knows. */
-  private Lanes judged(Kind kind, long version) {
+  private FootprintPlan judged(Kind kind, long version) {
     return kind == Kind.VIEW
         ? verdicts.computeIfAbsent(version, v -> VIEWS.get(database.latest().view()))
         : lanes(kind);
@@ -156,7 +156,7 @@ final class Simulation {
   }
 
   /** Rows of numbers; the first of a board's row is the sailing. */
-  private record Answer(List<List<Integer>> rows) implements Lanes.Rows {
+  private record Answer(List<List<Integer>> rows) implements FootprintPlan.Rows {
     @Override
     public int size() {
       return rows.size();
@@ -175,7 +175,7 @@ final class Simulation {
   private final FeedMeters meters = new FeedMeters();
   private final Delivery delivery = new Delivery(board, meters);
   private final SimulatedDatabase database;
-  private final Map<Long, Lanes> verdicts = new HashMap<>();
+  private final Map<Long, FootprintPlan> verdicts = new HashMap<>();
   private final int[] outside = new int[3];
   private final Shelf strict;
   private final Shelf lenient;
@@ -297,14 +297,14 @@ final class Simulation {
     }
   }
 
-  private final class Asking implements Inquiry<Answer, RuntimeException> {
+  private final class Asking implements ReadRequest<Answer, RuntimeException> {
     private final Kind kind;
     private final int parameter;
     private final boolean oldSnapshot = random.nextInt(20) == 0;
     private final boolean unequal = random.nextInt(20) == 0;
     private final boolean failing = random.nextInt(20) == 0;
     private final long judgedFor = board.schemaVersion();
-    private final Lanes lanes;
+    private final FootprintPlan lanes;
     private final State early;
     private long snapshotFrom = Long.MAX_VALUE;
 

@@ -4,9 +4,9 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Footprint;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -144,7 +144,7 @@ class BoundedStoreTest {
   }
 
   private static Entry entry(int id) {
-    Key key = Key.of(Form.of("test", "q"), new String[] {"id"}, new Object[] {id});
+    Key key = Key.of(KeyShape.of("test", "q"), new String[] {"id"}, new Object[] {id});
     return new Entry(key, id, Footprint.NOTHING, new Fence(0, 0), 0, 0, Long.MAX_VALUE);
   }
 }

@@ -1,7 +1,7 @@
 package dev.warmshelf.journal;
 
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.ColumnKinds;
 import java.sql.Array;
 import java.sql.Connection;
@@ -85,7 +85,7 @@ record Coverage(Map<Lane, Table> tables) {
    * @param columns by which changes are told apart, the preferred one first
    * @param print differs once any of the triggers has been touched
    */
-  record Table(Map<String, ValueKind> columns, List<String> print) {}
+  record Table(Map<String, ColumnKind> columns, List<String> print) {}
 
   /** A table as the catalogue has it. */
   private record Relation(
@@ -93,7 +93,7 @@ record Coverage(Map<Lane, Table> tables) {
       @Nullable TriggerArguments made,
       @Nullable String print,
       boolean complete,
-      Map<String, ValueKind> kinds) {}
+      Map<String, ColumnKind> kinds) {}
 
   static String printOf(Connection connection) throws SQLException {
     try (Statement statement = connection.createStatement();
@@ -172,11 +172,11 @@ record Coverage(Map<Lane, Table> tables) {
       }
       prints.add(member.lane().written() + " " + member.print());
     }
-    Map<String, ValueKind> apart = new LinkedHashMap<>();
+    Map<String, ColumnKind> apart = new LinkedHashMap<>();
     made.columns()
         .forEach(
             (column, madeFor) -> {
-              ValueKind kind = top.kinds().get(column);
+              ColumnKind kind = top.kinds().get(column);
               if (kind != null && madeFor.equals(kind.name())) {
                 apart.put(column, kind);
               }
@@ -189,7 +189,7 @@ record Coverage(Map<Lane, Table> tables) {
     return tables.containsKey(table);
   }
 
-  Map<String, ValueKind> columns(Lane table) {
+  Map<String, ColumnKind> columns(Lane table) {
     Table known = tables.get(table);
     return known == null ? Map.of() : known.columns();
   }

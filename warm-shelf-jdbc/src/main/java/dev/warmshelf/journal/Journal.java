@@ -1,7 +1,7 @@
 package dev.warmshelf.journal;
 
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.ColumnKinds;
 import dev.warmshelf.postgres.SqlText;
 import dev.warmshelf.session.Borrowed;
@@ -123,7 +123,7 @@ public final class Journal {
   /**
    * The SQL that {@link #install} runs, for a person to read or to run.
    *
-   * @param tables as {@link Followed} writes them: {@code port}, {@code
+   * @param tables as {@link FollowedTable} writes them: {@code port}, {@code
    *     booking:sailing_id,agent_id}
    * @throws IllegalArgumentException if one of them is not written so
    * @throws SQLException if one of them is not a table, is a partition of another, or lacks a
@@ -131,7 +131,7 @@ public final class Journal {
    */
   public String script(Collection<String> tables) throws SQLException {
     return scriptOf(
-        tables.stream().map(table -> new Installed(Followed.parse(table), notifies)).toList());
+        tables.stream().map(table -> new Installed(FollowedTable.parse(table), notifies)).toList());
   }
 
   /**
@@ -139,7 +139,7 @@ public final class Journal {
    *
    * @param notifies whether they wake readers
    */
-  private record Installed(Followed table, boolean notifies) {}
+  private record Installed(FollowedTable table, boolean notifies) {}
 
   private String scriptOf(Collection<Installed> tables) throws SQLException {
     StringBuilder script = new StringBuilder();
@@ -181,7 +181,7 @@ public final class Journal {
   }
 
   /** What has been installed, whether or not all is well with it. */
-  public List<Followed> followed() throws SQLException {
+  public List<FollowedTable> followed() throws SQLException {
     return installed().stream().map(Installed::table).toList();
   }
 
@@ -194,7 +194,7 @@ public final class Journal {
         TriggerArguments made = TriggerArguments.parse(rows.getBytes(2));
         tables.add(
             new Installed(
-                new Followed(rows.getString(1), List.copyOf(made.columns().keySet())),
+                new FollowedTable(rows.getString(1), List.copyOf(made.columns().keySet())),
                 rows.getBoolean(3)));
       }
     }
@@ -234,14 +234,14 @@ public final class Journal {
   }
 
   /** Looks at the installation as it is. */
-  public Checkup check() throws SQLException {
+  public JournalStatus check() throws SQLException {
     try (Connection connection = dataSource.getConnection()) {
-      return Checkup.of(connection, followed());
+      return JournalStatus.of(connection, followed());
     }
   }
 
   private String triggers(Connection connection, Installed installed) throws SQLException {
-    Followed followed = installed.table();
+    FollowedTable followed = installed.table();
     List<String[]> members = members(connection, followed.table());
     Lane lane = Lane.ofTable(members.get(0)[0], members.get(0)[1]);
     TriggerText text = new TriggerText(lane, columns(connection, followed), installed.notifies());
@@ -250,9 +250,9 @@ public final class Journal {
     return script.toString();
   }
 
-  private static Map<String, ValueKind> columns(Connection connection, Followed followed)
+  private static Map<String, ColumnKind> columns(Connection connection, FollowedTable followed)
       throws SQLException {
-    Map<String, ValueKind> possible;
+    Map<String, ColumnKind> possible;
     try (PreparedStatement statement = connection.prepareStatement(KINDS)) {
       statement.setString(1, followed.table());
       try (ResultSet row = statement.executeQuery()) {
@@ -260,9 +260,9 @@ public final class Journal {
         possible = ColumnKinds.read(row.getArray(1));
       }
     }
-    Map<String, ValueKind> columns = new LinkedHashMap<>();
+    Map<String, ColumnKind> columns = new LinkedHashMap<>();
     for (String column : followed.columns()) {
-      ValueKind kind = possible.get(column);
+      ColumnKind kind = possible.get(column);
       if (kind == null) {
         throw new SQLException(
             "'"

@@ -8,8 +8,8 @@ import dev.warmshelf.feed.PollingFeed;
 import dev.warmshelf.feed.Watched;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.FeedMeters.State;
 import java.sql.SQLException;
@@ -129,7 +129,7 @@ public final class JournalFeed implements Feed {
   }
 
   @Override
-  public Map<String, ValueKind> toldApart(Lane table) {
+  public Map<String, ColumnKind> toldApart(Lane table) {
     return running().poll().coverage().columns(table);
   }
 

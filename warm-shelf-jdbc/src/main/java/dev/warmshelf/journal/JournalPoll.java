@@ -4,7 +4,7 @@ import dev.warmshelf.feed.Batch;
 import dev.warmshelf.feed.Change;
 import dev.warmshelf.feed.Poll;
 import dev.warmshelf.fresh.TimeSource;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import java.sql.PreparedStatement;
 import java.sql.SQLException;
 import java.time.Duration;
@@ -46,7 +46,7 @@ final class JournalPoll implements Poll {
   private final Semaphore hurry = new Semaphore(0);
   private final Set<String> troublesTold = new HashSet<>();
   private final SchemaWatch watch = new SchemaWatch();
-  private volatile @Nullable Wakener wakener;
+  private volatile @Nullable NotificationWait wakener;
   private volatile Coverage coverage;
 
   /** Below: the polling thread's own. */
@@ -131,7 +131,7 @@ final class JournalPoll implements Poll {
 
   @Override
   public void await(long nanos) throws SQLException, InterruptedException {
-    Wakener listening = wakener;
+    NotificationWait listening = wakener;
     if (listening == null) {
       if (hurry.tryAcquire(nanos, TimeUnit.NANOSECONDS)) {
         hurry.drainPermits();
@@ -144,7 +144,7 @@ final class JournalPoll implements Poll {
   @Override
   public void interrupt() {
     hurry.release();
-    Wakener listening = wakener;
+    NotificationWait listening = wakener;
     if (listening != null) {
       listening.interrupt();
     }
@@ -163,7 +163,7 @@ final class JournalPoll implements Poll {
 
   private void listen() throws SQLException {
     if (listens) {
-      wakener = Wakener.listen(reader.connection());
+      wakener = NotificationWait.listen(reader.connection());
       reader.finallyRun("UNLISTEN warm_shelf");
     }
   }

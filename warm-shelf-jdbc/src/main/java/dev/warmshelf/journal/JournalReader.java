@@ -5,7 +5,7 @@ import dev.warmshelf.feed.Change;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.session.Borrowed;
 import java.sql.Array;

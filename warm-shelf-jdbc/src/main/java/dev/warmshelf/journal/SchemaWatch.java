@@ -1,7 +1,7 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.feed.Watched;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.SchemaPrints;
 import dev.warmshelf.sql.tree.SchemaObject;
 import java.sql.Connection;

@@ -1,6 +1,6 @@
 package dev.warmshelf.journal;
 
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import java.nio.charset.StandardCharsets;
 import java.util.LinkedHashMap;
 import java.util.Map;

@@ -1,7 +1,7 @@
 package dev.warmshelf.journal;
 
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.ColumnKinds;
 import dev.warmshelf.postgres.SqlText;
 import java.util.ArrayList;
@@ -37,14 +37,14 @@ final class TriggerText {
           new Event("TRUNCATE", List.of(), ""));
 
   private final Lane lane;
-  private final Map<String, ValueKind> columns;
+  private final Map<String, ColumnKind> columns;
   private final boolean notifies;
 
   /**
    * @param columns to tell changes apart by, the preferred one first
    * @param notifies whether to wake readers
    */
-  TriggerText(Lane lane, Map<String, ValueKind> columns, boolean notifies) {
+  TriggerText(Lane lane, Map<String, ColumnKind> columns, boolean notifies) {
     this.lane = lane;
     this.columns = columns;
     this.notifies = notifies;

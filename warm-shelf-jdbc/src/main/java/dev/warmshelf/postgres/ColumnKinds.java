@@ -1,6 +1,6 @@
 package dev.warmshelf.postgres;
 
-import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.lane.ColumnKind;
 import java.sql.Array;
 import java.sql.SQLException;
 import java.util.LinkedHashMap;
@@ -32,21 +32,21 @@ public final class ColumnKinds {
   private ColumnKinds() {}
 
   /** Reads what {@link #OF_C} gives, in the table's order. */
-  public static Map<String, ValueKind> read(@Nullable Array array) throws SQLException {
-    Map<String, ValueKind> columns = new LinkedHashMap<>();
+  public static Map<String, ColumnKind> read(@Nullable Array array) throws SQLException {
+    Map<String, ColumnKind> columns = new LinkedHashMap<>();
     if (array != null) {
       String[] alternating = (String[]) array.getArray();
       for (int i = 0; i < alternating.length; i += 2) {
-        columns.put(alternating[i], ValueKind.valueOf(alternating[i + 1]));
+        columns.put(alternating[i], ColumnKind.valueOf(alternating[i + 1]));
       }
     }
     return columns;
   }
 
-  /** SQL for a value's text as {@link ValueKind} writes it. */
-  public static String textOf(ValueKind kind, String expression) {
+  /** SQL for a value's text as {@link ColumnKind} writes it. */
+  public static String textOf(ColumnKind kind, String expression) {
     return switch (kind) {
-      case TEXT -> "left(" + expression + ", " + ValueKind.LONGEST_TEXT + ")";
+      case TEXT -> "left(" + expression + ", " + ColumnKind.LONGEST_TEXT + ")";
       // A day as a timestamp without a zone: to_char() would take it for a moment of the session's.
       case DATE -> "to_char(" + expression + "::timestamp, 'YYYY-MM-DD')";
       default -> expression + "::text";

@@ -1,7 +1,7 @@
 package dev.warmshelf.postgres;
 
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.sql.tree.Facts;
 import dev.warmshelf.sql.tree.SchemaObject;
 import dev.warmshelf.sql.tree.SchemaObject.Kind;
@@ -228,7 +228,7 @@ final class FoundFacts implements Facts {
   }
 
   private static Map<Integer, Column> columns(ResultSet row) throws SQLException {
-    Map<String, ValueKind> kinds = ColumnKinds.read(row.getArray(10));
+    Map<String, ColumnKind> kinds = ColumnKinds.read(row.getArray(10));
     Map<Integer, Column> columns = new HashMap<>();
     for (String column : Rows.texts(row.getArray(9))) {
       String[] parts = column.split(" ", 3);

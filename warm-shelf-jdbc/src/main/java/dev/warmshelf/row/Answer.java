@@ -1,6 +1,6 @@
 package dev.warmshelf.row;
 
-import dev.warmshelf.key.Lanes;
+import dev.warmshelf.lane.FootprintPlan;
 import dev.warmshelf.shelf.MappingException;
 import dev.warmshelf.store.Content;
 import java.sql.ResultSet;
@@ -21,7 +21,7 @@ import org.jspecify.annotations.Nullable;
  * <p>The last mapping is remembered, and what it made if that cannot be changed, so that a hit maps
  * nothing. The field is written without a lock: two threads may both map, and either result stands.
  */
-public final class Answer implements Lanes.Rows, Content {
+public final class Answer implements FootprintPlan.Rows, Content {
   private final List<String> columns;
   private final List<@Nullable Object[]> rows;
   private final boolean holdsBytes;

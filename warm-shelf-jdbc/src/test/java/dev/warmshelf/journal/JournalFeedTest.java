@@ -8,7 +8,7 @@ import dev.warmshelf.TestDatabase;
 import dev.warmshelf.Waiting;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.feed.FeedException;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;

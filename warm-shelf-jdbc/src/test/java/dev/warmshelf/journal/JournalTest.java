@@ -9,7 +9,7 @@ import dev.warmshelf.TestDatabase;
 import dev.warmshelf.Waiting;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.fresh.SystemTime;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.postgres.SqlText;
 import dev.warmshelf.session.Borrowed;
@@ -119,8 +119,8 @@ class JournalTest {
       statement.execute("UPDATE port SET status = status WHERE id = 1");
       assertThat(Journal.on(database.dataSource()).check().problems()).isEmpty();
       try (Connection connection = database.dataSource().getConnection()) {
-        List<Followed> followed = Journal.on(database.dataSource()).followed();
-        assertThat(Checkup.of(connection, followed, Duration.ZERO).problems())
+        List<FollowedTable> followed = Journal.on(database.dataSource()).followed();
+        assertThat(JournalStatus.of(connection, followed, Duration.ZERO).problems())
             .singleElement()
             .asString()
             .contains("the transaction of process", "cannot be trimmed");

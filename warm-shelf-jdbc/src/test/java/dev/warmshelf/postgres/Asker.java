@@ -1,12 +1,12 @@
 package dev.warmshelf.postgres;
 
-import dev.warmshelf.key.Lanes.Reach;
 import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.lane.FootprintPlan.Reach;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.TellingApart;
+import dev.warmshelf.sql.TrackedColumns;
 import dev.warmshelf.sql.Verdict;
 import java.sql.Connection;
 import java.sql.SQLException;
@@ -34,7 +34,7 @@ public final class Asker {
   }
 
   public Verdict verdict(String sql) throws SQLException {
-    return ask(sql).verdict(List.of(), TellingApart.NOTHING);
+    return ask(sql).verdict(List.of(), TrackedColumns.NOTHING);
   }
 
   /** What is read off a statement, in a line. The first letter of a parameter says its type. */

@@ -3,7 +3,7 @@ package dev.warmshelf.postgres;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.TestDatabase;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;

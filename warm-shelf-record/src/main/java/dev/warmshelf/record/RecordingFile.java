@@ -24,7 +24,7 @@ import java.util.zip.GZIPInputStream;
 import java.util.zip.ZipException;
 import org.jspecify.annotations.Nullable;
 
-/** Reads a {@link Recording} back. */
+/** Reads a {@link ShelfRecording} back. */
 public final class RecordingFile {
   private static final ObjectMapper JSON = new ObjectMapper();
 

@@ -3,8 +3,8 @@ package dev.warmshelf.record;
 import com.fasterxml.jackson.core.JsonFactory;
 import com.fasterxml.jackson.core.JsonGenerator;
 import com.fasterxml.jackson.core.util.MinimalPrettyPrinter;
-import dev.warmshelf.key.Form;
-import dev.warmshelf.shelf.Words;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.shelf.AskedQuestion;
 import java.io.FilterOutputStream;
 import java.io.IOException;
 import java.io.OutputStream;
@@ -33,9 +33,9 @@ final class RecordingWriter {
   private final Map<StatementKey, Integer> statements = new HashMap<>();
   private long questions;
 
-  private record StatementKey(String shelf, Form form, @Nullable String sql) {}
+  private record StatementKey(String shelf, KeyShape form, @Nullable String sql) {}
 
-  RecordingWriter(Recording.Plan plan, Instant began) throws IOException {
+  RecordingWriter(ShelfRecording.Plan plan, Instant began) throws IOException {
     this.parameters = plan.parameters();
     this.mostBytes = plan.mostBytes();
     this.out = new Counted(Files.newOutputStream(plan.file()));
@@ -57,12 +57,12 @@ final class RecordingWriter {
    * @param atNanos since the recording began
    * @return whether there was room
    */
-  boolean write(Recording.Asked asked, long atNanos) throws IOException {
+  boolean write(ShelfRecording.Asked asked, long atNanos) throws IOException {
     if (isFull()) {
       return false;
     }
-    Words words = asked.words();
-    Form form = asked.key().form();
+    AskedQuestion words = asked.words();
+    KeyShape form = asked.key().form();
     StatementKey key = new StatementKey(asked.shelf(), form, words == null ? null : words.text());
     Integer statement = statements.get(key);
     if (statement == null) {
@@ -78,7 +78,7 @@ final class RecordingWriter {
     json.writeNumber(asked.loadNanos() / 1_000);
     json.writeNumber(asked.rows());
     json.writeNumber(asked.bytes());
-    if (asked.rows() == Recording.Asked.UNTOLD) {
+    if (asked.rows() == ShelfRecording.Asked.UNTOLD) {
       json.writeNull();
     } else {
       json.writeString(HexFormat.of().toHexDigits(asked.fingerprint()));
@@ -114,7 +114,7 @@ final class RecordingWriter {
     json.close();
   }
 
-  private void writeStatement(int number, StatementKey key, @Nullable Words words)
+  private void writeStatement(int number, StatementKey key, @Nullable AskedQuestion words)
       throws IOException {
     json.writeStartObject();
     json.writeNumberField("statement", number);

@@ -1,5 +1,6 @@
 package dev.warmshelf.scenario;
 
+import dev.warmshelf.trial.Zipf;
 import java.io.IOException;
 import java.io.InputStream;
 import java.io.UncheckedIOException;

@@ -1,12 +1,12 @@
 package dev.warmshelf.sql;
 
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.Lanes;
-import dev.warmshelf.key.Lanes.Reach;
-import dev.warmshelf.key.ValueKind;
 import dev.warmshelf.key.ValuePlan.Place;
 import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.FootprintPlan;
+import dev.warmshelf.lane.FootprintPlan.Reach;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.sql.tree.Analysis;
 import dev.warmshelf.sql.tree.Analysis.PinValue;
 import dev.warmshelf.sql.tree.Analysis.TableRead;
@@ -36,16 +36,16 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
    *     declared. They stand in for what could not be found out, and only for that
    * @param apart by which columns the changes of tables are told apart
    */
-  public Verdict verdict(Collection<Lane> declared, TellingApart apart) {
+  public Verdict verdict(Collection<Lane> declared, TrackedColumns apart) {
     Refusal refusal = analysis.refusal();
     if (refusal == null) {
-      return new Verdict.Keepable(Lanes.of(reaches(apart)));
+      return new Verdict.Keepable(FootprintPlan.of(reaches(apart)));
     } else if (declared.isEmpty() || !refusal.mayBeDeclared()) {
       return new Verdict.Refused(refusal.in(statement));
     }
     Set<Lane> lanes = new HashSet<>(declared);
     lanes.addAll(analysis.columns().keySet());
-    return new Verdict.Keepable(Lanes.ofTables(Footprint.of(lanes)));
+    return new Verdict.Keepable(FootprintPlan.ofTables(Footprint.of(lanes)));
   }
 
   /** What each table is pinned to, for tables that are pinned wherever they are read. */
@@ -66,7 +66,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
   }
 
   /** How far it reaches into its tables, if they are told apart like this. */
-  public List<Reach> reaches(TellingApart apart) {
+  public List<Reach> reaches(TrackedColumns apart) {
     Map<Lane, Set<Reach>> found = new LinkedHashMap<>();
     for (TableRead read : analysis.tables()) {
       found
@@ -88,7 +88,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
 
   /** The reaches if every table were told apart by every column that it can be told apart by. */
   public List<Reach> finestReaches() {
-    Map<Lane, Map<String, ValueKind>> kinds = new TreeMap<>();
+    Map<Lane, Map<String, ColumnKind>> kinds = new TreeMap<>();
     analysis.tables().forEach(read -> kinds.put(read.table(), read.kinds()));
     return reaches(table -> kinds.getOrDefault(table, Map.of()));
   }
@@ -126,9 +126,9 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
     return proposal;
   }
 
-  private Reach reach(TableRead read, Map<String, ValueKind> apart, boolean byAnswers) {
+  private Reach reach(TableRead read, Map<String, ColumnKind> apart, boolean byAnswers) {
     Reach.Groups best = null;
-    for (Map.Entry<String, ValueKind> column : apart.entrySet()) {
+    for (Map.Entry<String, ColumnKind> column : apart.entrySet()) {
       List<PinValue> pinned = read.pins().get(column.getKey());
       if (pinned != null && column.getValue() == read.kinds().get(column.getKey())) {
         List<Source> values = sources(pinned);
@@ -140,7 +140,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
     if (best != null) {
       return best;
     }
-    for (Map.Entry<String, ValueKind> column : apart.entrySet()) {
+    for (Map.Entry<String, ColumnKind> column : apart.entrySet()) {
       Integer position = byAnswers ? read.told().get(column.getKey()) : null;
       if (position != null && column.getValue() == read.kinds().get(column.getKey())) {
         return new Reach.Told(read.table(), column.getKey(), column.getValue(), position);

@@ -2,7 +2,10 @@ package dev.warmshelf.sql;
 
 import dev.warmshelf.key.ValuePlan.Place;
 import dev.warmshelf.key.ValuePlan.Source;
-import dev.warmshelf.sql.Token.Kind;
+import dev.warmshelf.sql.text.Lexer;
+import dev.warmshelf.sql.text.Rendering;
+import dev.warmshelf.sql.text.Token;
+import dev.warmshelf.sql.text.Token.Kind;
 import java.math.BigDecimal;
 import java.time.LocalDate;
 import java.util.ArrayList;
@@ -90,7 +93,7 @@ public record AnalysedText(String sql, List<String> types, List<Integer> places)
           out.add(token);
         }
       }
-      String sql = SqlStatement.render(out, name -> "$" + name).text();
+      String sql = Rendering.of(out, name -> "$" + name).text();
       return new AnalysedText(sql, types, places);
     }
 

@@ -1,7 +1,7 @@
 package dev.warmshelf.sql;
 
-import dev.warmshelf.key.Lane;
 import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.lane.Lane;
 import java.util.List;
 
 /**

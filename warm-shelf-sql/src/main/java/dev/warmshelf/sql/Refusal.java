@@ -1,5 +1,6 @@
 package dev.warmshelf.sql;
 
+import dev.warmshelf.sql.text.Token;
 import java.util.List;
 
 /**

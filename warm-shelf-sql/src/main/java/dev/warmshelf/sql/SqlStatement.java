@@ -1,7 +1,11 @@
 package dev.warmshelf.sql;
 
 import dev.warmshelf.key.ValuePlan;
-import dev.warmshelf.sql.Token.Kind;
+import dev.warmshelf.sql.text.Lexer;
+import dev.warmshelf.sql.text.NormalForm;
+import dev.warmshelf.sql.text.SqlTextException;
+import dev.warmshelf.sql.text.Token;
+import dev.warmshelf.sql.text.Token.Kind;
 import java.util.ArrayList;
 import java.util.Collections;
 import java.util.LinkedHashSet;
@@ -23,48 +27,6 @@ import org.jspecify.annotations.Nullable;
  * <p>Immutable.
  */
 public final class SqlStatement {
-  /** Words of the language that a parenthesis may follow, and that call nothing. */
-  static final Set<String> SPACE_BEFORE_PARENTHESIS =
-      Set.of(
-          "all",
-          "and",
-          "any",
-          "as",
-          "between",
-          "by",
-          "case",
-          "distinct",
-          "else",
-          "end",
-          "except",
-          "exists",
-          "filter",
-          "from",
-          "group",
-          "having",
-          "in",
-          "intersect",
-          "is",
-          "join",
-          "lateral",
-          "like",
-          "limit",
-          "materialized",
-          "not",
-          "offset",
-          "on",
-          "or",
-          "over",
-          "select",
-          "some",
-          "then",
-          "union",
-          "using",
-          "values",
-          "when",
-          "where",
-          "with");
-
   /** Words after which a condition begins. */
   private static final Set<String> OPENS =
       Set.of("and", "or", "not", "where", "on", "when", "having", "select", "then", "else");
@@ -395,57 +357,5 @@ public final class SqlStatement {
 
   private static boolean isNumbered(Token parameter) {
     return Character.isDigit(parameter.text().charAt(0));
-  }
-
-  /** How a parameter is written in a rendering. */
-  interface ParameterStyle {
-    String write(String name);
-  }
-
-  /**
-   * @param starts where each token begins in the text
-   */
-  record Rendering(String text, List<Integer> starts) {}
-
-  /**
-   * Tokens on one line, with blanks where a reader expects them. Reading it again gives the same.
-   */
-  static Rendering render(List<Token> tokens, ParameterStyle style) {
-    StringBuilder out = new StringBuilder();
-    List<Integer> starts = new ArrayList<>();
-    Token before = null;
-    for (Token token : tokens) {
-      if (before != null && isSpaced(before, token)) {
-        out.append(' ');
-      }
-      starts.add(out.length());
-      out.append(token.kind() == Kind.PARAMETER ? style.write(token.text()) : token.text());
-      before = token;
-    }
-    return new Rendering(out.toString(), List.copyOf(starts));
-  }
-
-  private static boolean isSpaced(Token left, Token right) {
-    if (right.is(",") || right.is(")") || right.is("]") || right.is(";") || right.is("...")) {
-      return false;
-    }
-    if (left.is("(") || left.is("[")) {
-      return false;
-    }
-    if (right.is(".") || left.is(".")) {
-      return left.kind() == Kind.NUMBER || right.kind() == Kind.NUMBER;
-    }
-    if (right.is("(")) {
-      return left.kind() != Kind.NAME
-          && (left.kind() != Kind.WORD || SPACE_BEFORE_PARENTHESIS.contains(left.text()));
-    }
-    if (right.is("[")) {
-      return !left.isIdentifier() && !left.is(")") && !left.is("]");
-    }
-    return !isCast(left) && !isCast(right);
-  }
-
-  private static boolean isCast(Token token) {
-    return token.kind() == Kind.OPERATOR && token.text().equals("::");
   }
 }

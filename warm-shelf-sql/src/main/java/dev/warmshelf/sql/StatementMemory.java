@@ -1,6 +1,7 @@
 package dev.warmshelf.sql;
 
 import dev.warmshelf.key.Generations;
+import dev.warmshelf.sql.text.SqlTextException;
 import java.util.Collection;
 import java.util.concurrent.atomic.AtomicBoolean;
 

@@ -1,7 +1,7 @@
 package dev.warmshelf.sql;
 
-import dev.warmshelf.key.Footprint;
-import dev.warmshelf.key.Lanes;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.FootprintPlan;
 
 /** Whether the answers of a statement may be kept. */
 public sealed interface Verdict {
@@ -10,7 +10,7 @@ public sealed interface Verdict {
    *
    * @param lanes how the lanes of an answer follow from the question
    */
-  record Keepable(Lanes lanes) implements Verdict {
+  record Keepable(FootprintPlan lanes) implements Verdict {
     /** Every table the statement can read. */
     public Footprint tables() {
       return lanes.tables();

@@ -2,8 +2,8 @@ package dev.warmshelf.sql;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
-import dev.warmshelf.key.Form;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.key.KeyShape;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.List;
@@ -45,7 +45,7 @@ class KeysPageTest {
     SqlStatement statement = SqlStatement.of(sql);
     Object[] unset = statement.parameters().stream().map(name -> "unset").toArray();
     return Key.of(
-        Form.of("", statement.normalForm()),
+        KeyShape.of("", statement.normalForm()),
         statement.plan(),
         statement.parameters().toArray(new String[0]),
         unset);

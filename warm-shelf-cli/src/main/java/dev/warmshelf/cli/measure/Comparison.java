@@ -1,8 +1,8 @@
 package dev.warmshelf.cli.measure;
 
 import dev.warmshelf.feed.FeedException;
-import dev.warmshelf.meter.CommitLedger;
 import dev.warmshelf.shelf.Recorder;
+import dev.warmshelf.trial.CommitLedger;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.time.Duration;
@@ -184,7 +184,7 @@ public final class Comparison {
             .toList();
     try (Ways ways = Ways.open(settings.ways(), dataSource, settings.ttl());
         LagObserver lags = new LagObserver(ways.deliveredUpTo(), System::nanoTime);
-        Writers writers = writers(lags)) {
+        Writer writers = writers(lags)) {
       ShelfWay finest = ways.finest();
       Map<String, Long> firstCalls = prepare(samples, ways.all());
       Map<String, String> refusals = new LinkedHashMap<>();
@@ -235,12 +235,12 @@ public final class Comparison {
     }
   }
 
-  private Writers writers(LagObserver lags) throws SQLException {
+  private Writer writers(LagObserver lags) throws SQLException {
     if (workload.changes().isEmpty() || settings.writesPerSecond() == 0) {
-      return new Writers(dataSource, ledger, lags, null, settings.seed(), 0);
+      return new Writer(dataSource, ledger, lags, null, settings.seed(), 0);
     }
     try (Connection connection = dataSource.getConnection()) {
-      return new Writers(
+      return new Writer(
           dataSource,
           ledger,
           lags,
@@ -296,7 +296,7 @@ public final class Comparison {
    * Lets the ways take turns for a time, each as often. Slow reads make rounds longer than they
    * should be; then there are fewer of them.
    */
-  private void rounds(List<WayRun> runs, Duration time, String prefix, Writers writers)
+  private void rounds(List<WayRun> runs, Duration time, String prefix, Writer writers)
       throws SQLException {
     long all = Math.max(1, time.dividedBy(ROUND.multipliedBy(runs.size())));
     long nanos = time.toNanos() / (all * runs.size());

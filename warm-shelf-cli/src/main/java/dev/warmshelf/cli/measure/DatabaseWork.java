@@ -112,7 +112,7 @@ public final class DatabaseWork {
   }
 
   private static OptionalLong identifier(Connection connection, Sample sample) throws SQLException {
-    JsonNode plan = Plan.of(connection, "VERBOSE", sample);
+    JsonNode plan = ExplainedPlan.of(connection, "VERBOSE", sample);
     return plan.has("Query Identifier")
         ? OptionalLong.of(plan.get("Query Identifier").asLong())
         : OptionalLong.empty();

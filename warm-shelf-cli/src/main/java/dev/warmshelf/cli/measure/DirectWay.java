@@ -1,7 +1,7 @@
 package dev.warmshelf.cli.measure;
 
 import dev.warmshelf.meter.Meters;
-import dev.warmshelf.shelf.Held;
+import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.sql.SqlStatement;
 import java.sql.Connection;
@@ -59,7 +59,7 @@ final class DirectWay implements Way {
   }
 
   @Override
-  public Map<String, Held> held() {
+  public Map<String, HeldSize> held() {
     return Map.of();
   }
 

@@ -62,10 +62,10 @@ final class IndexAdvice {
    */
   static Optional<String> of(Connection connection, DatabaseWork.Sample sample)
       throws SQLException {
-    JsonNode plan = Plan.of(connection, "ANALYZE, VERBOSE", sample);
+    JsonNode plan = ExplainedPlan.of(connection, "ANALYZE, VERBOSE", sample);
     double all = plan.path("Execution Time").asDouble();
     Map<Place, Scan> scans = new LinkedHashMap<>();
-    collect(connection, plan.path("Plan"), scans);
+    collect(connection, plan.path("ExplainedPlan"), scans);
     for (Map.Entry<Place, Scan> each : scans.entrySet()) {
       Scan scan = each.getValue();
       if (scan.removed() >= FEWEST_REMOVED

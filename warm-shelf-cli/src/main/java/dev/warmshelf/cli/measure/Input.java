@@ -1,6 +1,6 @@
 package dev.warmshelf.cli.measure;
 
-import dev.warmshelf.scenario.Zipf;
+import dev.warmshelf.trial.Zipf;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;

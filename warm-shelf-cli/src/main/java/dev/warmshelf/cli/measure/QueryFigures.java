@@ -1,6 +1,6 @@
 package dev.warmshelf.cli.measure;
 
-import dev.warmshelf.shelf.Held;
+import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
 import org.HdrHistogram.Histogram;
 
@@ -16,7 +16,7 @@ public final class QueryFigures {
   private long savedNanos;
   private long late;
   private long never;
-  private Held held = new Held(0, 0);
+  private HeldSize held = new HeldSize(0, 0);
 
   /**
    * @param loadNanos how long the answer took to load, if it was kept
@@ -44,7 +44,7 @@ public final class QueryFigures {
     never += ticked ? 0 : 1;
   }
 
-  void holding(Held atTheEnd) {
+  void holding(HeldSize atTheEnd) {
     held = atTheEnd;
   }
 
@@ -78,7 +78,7 @@ public final class QueryFigures {
   }
 
   /** What the way's shelf held of this query at the end. */
-  public Held held() {
+  public HeldSize held() {
     return held;
   }
 

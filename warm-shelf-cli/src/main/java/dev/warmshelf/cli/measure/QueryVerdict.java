@@ -1,6 +1,6 @@
 package dev.warmshelf.cli.measure;
 
-import dev.warmshelf.meter.BreakEven;
+import dev.warmshelf.trial.BreakEven;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;

@@ -1,7 +1,7 @@
 package dev.warmshelf.cli.measure;
 
-import dev.warmshelf.meter.CommitLedger;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.trial.CommitLedger;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.HashMap;

@@ -3,7 +3,7 @@ package dev.warmshelf.cli.measure;
 import dev.warmshelf.record.RecordingFile;
 import dev.warmshelf.record.RecordingFile.Question;
 import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.SqlTextException;
+import dev.warmshelf.sql.text.SqlTextException;
 import java.io.IOException;
 import java.nio.file.Path;
 import java.util.ArrayList;

@@ -7,9 +7,9 @@ import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.JournalFeed;
-import dev.warmshelf.key.Form;
+import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.meter.Meters;
-import dev.warmshelf.shelf.Held;
+import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Reading;
 import java.sql.SQLException;
 import java.time.Duration;
@@ -92,11 +92,11 @@ final class ShelfWay implements Way {
   }
 
   @Override
-  public Map<String, Held> held() {
+  public Map<String, HeldSize> held() {
     Map<String, String> labels = new HashMap<>();
     queries.forEach((query, shelved) -> labels.put(shelved.normalForm(), query.label()));
-    Map<String, Held> held = new HashMap<>();
-    for (Map.Entry<Form, Held> each : warm.shelf(WarmShelf.MAIN_SHELF).held().entrySet()) {
+    Map<String, HeldSize> held = new HashMap<>();
+    for (Map.Entry<KeyShape, HeldSize> each : warm.shelf(WarmShelf.MAIN_SHELF).held().entrySet()) {
       String statement = each.getKey().statement();
       held.put(labels.getOrDefault(statement, statement), each.getValue());
     }

@@ -1,7 +1,7 @@
 package dev.warmshelf.cli.measure;
 
 import dev.warmshelf.meter.Meters;
-import dev.warmshelf.shelf.Held;
+import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
 import java.sql.SQLException;
 import java.util.List;
@@ -24,7 +24,7 @@ interface Way extends AutoCloseable {
   Optional<Meters.Snapshot> meters();
 
   /** What the way holds just now, by query. */
-  Map<String, Held> held();
+  Map<String, HeldSize> held();
 
   @Override
   void close();

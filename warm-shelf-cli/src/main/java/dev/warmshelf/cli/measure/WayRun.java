@@ -1,7 +1,7 @@
 package dev.warmshelf.cli.measure;
 
 import dev.warmshelf.meter.Meters;
-import dev.warmshelf.shelf.Held;
+import dev.warmshelf.shelf.HeldSize;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -119,8 +119,8 @@ final class WayRun {
   Figures figures(long measuringBegan, Histogram lags) {
     readers.forEach(Reader::judgeTheRest);
     takeAll();
-    Map<String, Held> held = way.held();
-    queries.forEach((label, query) -> query.holding(held.getOrDefault(label, new Held(0, 0))));
+    Map<String, HeldSize> held = way.held();
+    queries.forEach((label, query) -> query.holding(held.getOrDefault(label, new HeldSize(0, 0))));
     Histogram ages = new Histogram(3);
     long never = 0;
     for (Reader.Stale read : stale) {

@@ -3,7 +3,7 @@ package dev.warmshelf.cli.measure;
 import dev.warmshelf.cli.measure.VersionColumn.Identity;
 import dev.warmshelf.cli.measure.VersionColumn.Over;
 import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.SqlTextException;
+import dev.warmshelf.sql.text.SqlTextException;
 import java.time.LocalDate;
 import java.time.format.DateTimeParseException;
 import java.util.ArrayList;

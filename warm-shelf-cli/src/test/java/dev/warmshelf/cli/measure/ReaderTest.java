@@ -4,11 +4,11 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.within;
 
 import dev.warmshelf.cli.measure.VersionColumn.Identity;
-import dev.warmshelf.meter.CommitLedger;
 import dev.warmshelf.meter.Meters;
-import dev.warmshelf.shelf.Held;
+import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.trial.CommitLedger;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -268,7 +268,7 @@ class ReaderTest {
       }
 
       @Override
-      public Map<String, Held> held() {
+      public Map<String, HeldSize> held() {
         return Map.of();
       }
 

@@ -3,7 +3,7 @@ package dev.warmshelf.sql.tree;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.TestDatabase;
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.Asker;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.Refusal.Reason;

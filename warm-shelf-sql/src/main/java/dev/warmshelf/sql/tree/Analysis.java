@@ -1,7 +1,7 @@
 package dev.warmshelf.sql.tree;
 
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.sql.Refusal;
 import java.util.Collections;
 import java.util.List;
@@ -39,7 +39,7 @@ public record Analysis(
    */
   public record TableRead(
       Lane table,
-      Map<String, ValueKind> kinds,
+      Map<String, ColumnKind> kinds,
       Map<String, List<PinValue>> pins,
       Map<String, Integer> told) {}
 

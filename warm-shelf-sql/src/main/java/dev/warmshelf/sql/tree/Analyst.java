@@ -1,6 +1,6 @@
 package dev.warmshelf.sql.tree;
 
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.Refusal.Reason;
 import dev.warmshelf.sql.tree.Facts.Volatility;

@@ -1,7 +1,7 @@
 package dev.warmshelf.sql.tree;
 
-import dev.warmshelf.key.Lane;
-import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Lane;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
@@ -62,7 +62,7 @@ public interface Facts {
    * @param kind of its values if rows can be told apart by them; else null
    * @param computed whether its values are worked out from others when they are read
    */
-  record Column(String name, @Nullable ValueKind kind, boolean computed) {}
+  record Column(String name, @Nullable ColumnKind kind, boolean computed) {}
 
   /** How much a function's result depends on beside its arguments. */
   enum Volatility {

@@ -1,6 +1,6 @@
 package dev.warmshelf.sql.tree;
 
-import dev.warmshelf.key.ValueKind;
+import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.sql.tree.Analysis.PinValue;
 import dev.warmshelf.sql.tree.Analysis.TableRead;
 import java.util.ArrayList;
@@ -111,12 +111,12 @@ final class TableReads {
 
   private static TableRead read(
       Facts.Relation.Table table, Map<Integer, List<PinValue>> pins, Map<String, Integer> told) {
-    Map<String, ValueKind> kinds = new LinkedHashMap<>();
+    Map<String, ColumnKind> kinds = new LinkedHashMap<>();
     Map<String, List<PinValue>> byName = new LinkedHashMap<>();
     new TreeMap<>(table.columns())
         .forEach(
             (number, column) -> {
-              ValueKind kind = column.kind();
+              ColumnKind kind = column.kind();
               if (kind != null) {
                 kinds.put(column.name(), kind);
                 List<PinValue> values = pins.get(number);

@@ -1,6 +1,6 @@
 package dev.warmshelf.sql.tree;
 
-import dev.warmshelf.key.Lane;
+import dev.warmshelf.lane.Lane;
 import java.util.HashSet;
 import java.util.Set;
 import org.jspecify.annotations.Nullable;

@@ -1,0 +1,70 @@
+package dev.warmshelf.lane;
+
+import java.math.BigInteger;
+import java.time.LocalDate;
+import java.util.UUID;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A kind of column by whose values a table's rows can be told apart: two values are equal to the
+ * database exactly if they are written alike here. That rules out decimals (1.0 = 1.00), floats,
+ * moments, padded and case-insensitive strings.
+ *
+ * <p>The database's side writes the same text; whoever changes one changes both.
+ */
+public enum ColumnKind {
+  /** Two, four or eight bytes wide. */
+  INTEGER,
+  /** Compared byte by byte. */
+  TEXT,
+  UUID,
+  /** A day without a time. */
+  DATE,
+  BOOLEAN,
+  /** Nobody could be asked. Good for showing what a statement pins, for nothing else. */
+  UNKNOWN;
+
+  /** Longer strings are told apart by as many of their characters. */
+  public static final int LONGEST_TEXT = 100;
+
+  private static final LocalDate FIRST_DAY = LocalDate.of(1, 1, 1);
+  private static final LocalDate LAST_DAY = LocalDate.of(9999, 12, 31);
+
+  /**
+   * A column and a value as the name of a group, or null where the value is not certain to mean
+   * that group and no other.
+   */
+  public @Nullable String group(String column, Object value) {
+    String text = text(value);
+    return text == null ? null : column + "=" + text;
+  }
+
+  private @Nullable String text(Object value) {
+    return switch (this) {
+      case INTEGER ->
+          value instanceof Integer
+                  || value instanceof Long
+                  || value instanceof Short
+                  || value instanceof Byte
+                  || value instanceof BigInteger
+              ? value.toString()
+              : null;
+      case TEXT -> value instanceof String string ? beginning(string) : null;
+      case UUID -> value instanceof UUID id ? id.toString() : null;
+      case DATE ->
+          value instanceof LocalDate day && !day.isBefore(FIRST_DAY) && !day.isAfter(LAST_DAY)
+              ? day.toString()
+              : null;
+      case BOOLEAN -> value instanceof Boolean flag ? flag.toString() : null;
+      case UNKNOWN -> null;
+    };
+  }
+
+  /** The database counts characters, so these are counted, not UTF-16 units. */
+  private static String beginning(String string) {
+    return string.length() <= LONGEST_TEXT
+            || string.codePointCount(0, string.length()) <= LONGEST_TEXT
+        ? string
+        : string.substring(0, string.offsetByCodePoints(0, LONGEST_TEXT));
+  }
+}

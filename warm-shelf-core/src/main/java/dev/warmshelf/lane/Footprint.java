@@ -1,0 +1,87 @@
+package dev.warmshelf.lane;
+
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.Collection;
+import java.util.List;
+import java.util.stream.Collectors;
+
+/**
+ * The lanes an answer was read from. An answer is fresh as long as none of them has changed since
+ * its load began.
+ *
+ * <p>Immutable; lanes are distinct and sorted by name.
+ */
+public final class Footprint {
+  /** The footprint of an answer that was read from no table, such as {@code SELECT 1}. */
+  public static final Footprint NOTHING = new Footprint(List.of());
+
+  private final List<Lane> lanes;
+  private final long[] hashes;
+
+  private Footprint(List<Lane> lanes) {
+    this.lanes = lanes;
+    this.hashes = lanes.stream().mapToLong(Lane::hash).toArray();
+  }
+
+  public static Footprint of(Collection<Lane> lanes) {
+    return new Footprint(lanes.stream().distinct().sorted().toList());
+  }
+
+  public static Footprint of(Lane... lanes) {
+    return of(Arrays.asList(lanes));
+  }
+
+  /** This footprint and more lanes. */
+  public Footprint and(Collection<Lane> more) {
+    if (more.isEmpty()) {
+      return this;
+    }
+    List<Lane> all = new ArrayList<>(lanes);
+    all.addAll(more);
+    return of(all);
+  }
+
+  public List<Lane> lanes() {
+    return lanes;
+  }
+
+  /**
+   * The lanes of what changes with the data, for people to see: all but that of what the statement
+   * means, on which every answer to it stands.
+   */
+  public List<Lane> dataLanes() {
+    return lanes.stream().filter(lane -> !lane.isMeaning()).toList();
+  }
+
+  /** How many lanes there are. */
+  public int size() {
+    return hashes.length;
+  }
+
+  /** {@link Lane#hash()} of the lane at {@code index}, without touching the lane. */
+  public long hash(int index) {
+    return hashes[index];
+  }
+
+  /** About how many bytes the footprint takes in memory, with its lanes. */
+  public long bytes() {
+    return 24 + (long) hashes.length * (8 + 8) + lanes.stream().mapToLong(Lane::bytes).sum();
+  }
+
+  @Override
+  public boolean equals(Object other) {
+    return other instanceof Footprint that && lanes.equals(that.lanes);
+  }
+
+  @Override
+  public int hashCode() {
+    return lanes.hashCode();
+  }
+
+  /** The names of {@link #dataLanes}. */
+  @Override
+  public String toString() {
+    return dataLanes().stream().map(Lane::name).collect(Collectors.joining(", ", "[", "]"));
+  }
+}

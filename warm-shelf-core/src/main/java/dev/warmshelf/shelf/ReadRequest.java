@@ -1,0 +1,95 @@
+package dev.warmshelf.shelf;
+
+import dev.warmshelf.lane.Footprint;
+import java.util.Objects;
+import java.util.concurrent.Callable;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * How to answer a question that is not on the shelf.
+ *
+ * @param <A> the answer as it is kept
+ * @param <X> what loading may throw
+ */
+public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
+  /** The lanes of the answer, as far as the question tells them. */
+  Footprint lanes();
+
+  /** Asks the database, once. */
+  A load() throws X;
+
+  /**
+   * All lanes of the answer.
+   *
+   * @param before what {@link #lanes()} returned
+   */
+  default Footprint lanes(Footprint before, A answer) {
+    return before;
+  }
+
+  /**
+   * Whether the answer is good for others too. One that is not goes to the caller that loaded it,
+   * and to nobody else.
+   */
+  default boolean mayBeShared(A answer) {
+    return true;
+  }
+
+  /**
+   * How stale a kept answer may be for this caller, in nanoseconds: every change that committed
+   * longer ago must be in it. By default as stale as the shelf's policy lets it be.
+   */
+  default long freshWithinNanos() {
+    return Long.MAX_VALUE;
+  }
+
+  /**
+   * How long to wait for another caller's load, in nanoseconds; 0 for not at all, which is right
+   * for a caller that holds what that load may need, such as a connection.
+   */
+  default long waitLimitNanos() {
+    return Long.MAX_VALUE;
+  }
+
+  /**
+   * Whether the lanes were worked out for this version of the schema. An answer whose load begins
+   * under another is for its caller alone: nobody knows what would put it out.
+   */
+  default boolean holdsFor(long schemaVersion) {
+    return true;
+  }
+
+  /** Whether two answers say the same. */
+  default boolean isSame(A one, A other) {
+    return Objects.equals(one, other);
+  }
+
+  /**
+   * How to load the answer once more, some time later and on another thread, to compare it with
+   * what was kept; null if that cannot be done.
+   */
+  default @Nullable Callable<A> again() {
+    return null;
+  }
+
+  /** The question as it was asked, for a recording; null if it is no query. */
+  default @Nullable AskedQuestion words() {
+    return null;
+  }
+
+  /** An inquiry whose lanes are all known. */
+  static <A extends @Nullable Object, X extends Exception> ReadRequest<A, X> of(
+      Footprint lanes, Loader<? extends A, X> loader) {
+    return new ReadRequest<>() {
+      @Override
+      public Footprint lanes() {
+        return lanes;
+      }
+
+      @Override
+      public A load() throws X {
+        return loader.load();
+      }
+    };
+  }
+}

@@ -1,0 +1,186 @@
+package dev.warmshelf.journal;
+
+import dev.warmshelf.lane.Lane;
+import java.sql.Connection;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+
+/**
+ * How an installation of the journal stands.
+ *
+ * @param installed whether there is one
+ * @param tables what each followed table is told apart by
+ * @param watchesSchema whether changes of the schema are noted like others
+ * @param size of the journal
+ * @param retention how long rows are kept
+ * @param isRead whether somebody follows; if not, nothing is noted
+ * @param problems what is wrong, in words that say what to do; empty if all is well
+ */
+public record JournalStatus(
+    boolean installed,
+    Map<Lane, List<String>> tables,
+    boolean watchesSchema,
+    Size size,
+    Duration retention,
+    boolean isRead,
+    List<String> problems) {
+  /**
+   * @param rows about how many there are
+   * @param bytes that they take, with their index
+   */
+  public record Size(long rows, long bytes) {}
+
+  private static final String ASK =
+      """
+      SELECT i.version, extract(epoch FROM i.retention)::bigint,
+             (SELECT count(*) = 2 FROM pg_event_trigger
+              WHERE evtname LIKE 'warm\\_shelf\\_%%' AND evtenabled = 'A'),
+             (SELECT count(*) FROM (SELECT FROM warm_shelf.journal LIMIT 1000000) j),
+             pg_total_relation_size('warm_shelf.journal'),
+             (SELECT extract(epoch FROM clock_timestamp() - min(at))::bigint
+              FROM warm_shelf.journal),
+             %s >= extract(epoch FROM clock_timestamp())
+      FROM warm_shelf.installation i
+      """
+          .formatted(Journal.READ_UNTIL);
+
+  /** A transaction is no trouble as long as it is not open for longer than this. */
+  private static final Duration USUAL = Duration.ofMinutes(1);
+
+  /** Who has held the journal back for so long: rows of what has not ended are kept. */
+  private static final String HOLDERS =
+      """
+      SELECT 'the transaction of process ' || pid || coalesce(nullif(' (' || application_name || ')',
+             ' ()'), ''), extract(epoch FROM clock_timestamp() - xact_start)::bigint AS seconds
+      FROM pg_stat_activity
+      WHERE backend_xid IS NOT NULL AND datname = current_database()
+        AND xact_start < clock_timestamp() - make_interval(secs => ?)
+      UNION ALL
+      SELECT 'the prepared transaction ' || quote_literal(gid),
+             extract(epoch FROM clock_timestamp() - prepared)::bigint
+      FROM pg_prepared_xacts
+      WHERE database = current_database()
+        AND prepared < clock_timestamp() - make_interval(secs => ?)
+      ORDER BY seconds DESC
+      LIMIT 3
+      """;
+
+  static JournalStatus of(Connection connection, List<FollowedTable> followed) throws SQLException {
+    return of(connection, followed, USUAL);
+  }
+
+  /**
+   * @param usual how long a transaction may be open without being named
+   */
+  static JournalStatus of(Connection connection, List<FollowedTable> followed, Duration usual)
+      throws SQLException {
+    if (!isThere(connection, "warm_shelf.installation", "name")) {
+      return unusable(
+          false,
+          "the journal is not installed in this database; 'shelf feed install' puts it there");
+    }
+    if (!isThere(connection, "warm_shelf.installation", "awake_since")) {
+      return unusable(
+          true,
+          "the journal is of an older version; 'shelf feed upgrade' brings it to version "
+              + Journal.VERSION);
+    }
+    Coverage coverage = Coverage.ask(connection);
+    Map<Lane, List<String>> tables = new LinkedHashMap<>();
+    coverage
+        .tables()
+        .forEach((lane, table) -> tables.put(lane, List.copyOf(table.columns().keySet())));
+    List<String> problems = new ArrayList<>();
+    for (FollowedTable table : followed) {
+      Lane lane = laneOf(connection, table);
+      if (!coverage.covers(lane)) {
+        problems.add(
+            lane
+                + ": not every change is noted; a trigger is missing, disabled or made for another"
+                + " name on it or on a partition of it, or a subscription writes to it");
+      } else if (!coverage.columns(lane).keySet().containsAll(table.columns())) {
+        problems.add(lane + ": a column that it is told apart by is gone or has changed its type");
+      }
+    }
+    try (Statement statement = connection.createStatement();
+        ResultSet row = statement.executeQuery(ASK)) {
+      if (!row.next()) {
+        problems.add("the installation has no name; readers cannot find their place");
+        return new JournalStatus(
+            true, tables, false, new Size(0, 0), Duration.ZERO, false, problems);
+      }
+      if (row.getInt(1) != Journal.VERSION) {
+        problems.add("it is of version " + row.getInt(1) + ", not " + Journal.VERSION);
+      }
+      Duration retention = Duration.ofSeconds(row.getLong(2));
+      boolean awake = row.getBoolean(7);
+      addHolders(connection, usual, problems);
+      if (awake && row.getLong(6) > 2 * retention.toSeconds() + 600) {
+        problems.add(
+            "rows are kept for longer than twice the retention: nobody who may trims them, or a"
+                + " transaction has been open all the while");
+      }
+      Size size = new Size(row.getLong(4), row.getLong(5));
+      return new JournalStatus(true, tables, row.getBoolean(3), size, retention, awake, problems);
+    }
+  }
+
+  /** One of which nothing more can be said than what is wrong. */
+  private static JournalStatus unusable(boolean installed, String problem) {
+    return new JournalStatus(
+        installed, Map.of(), false, new Size(0, 0), Duration.ZERO, false, List.of(problem));
+  }
+
+  private static void addHolders(Connection connection, Duration usual, List<String> problems)
+      throws SQLException {
+    try (PreparedStatement statement = connection.prepareStatement(HOLDERS)) {
+      statement.setDouble(1, usual.toMillis() / 1_000.0);
+      statement.setDouble(2, usual.toMillis() / 1_000.0);
+      try (ResultSet rows = statement.executeQuery()) {
+        while (rows.next()) {
+          problems.add(
+              rows.getString(1)
+                  + " has written and been open for "
+                  + rows.getLong(2)
+                  + " s; what it has changed is told when it ends, and the journal cannot be"
+                  + " trimmed past it");
+        }
+      }
+    }
+  }
+
+  private static boolean isThere(Connection connection, String table, String column)
+      throws SQLException {
+    try (PreparedStatement statement =
+        connection.prepareStatement(
+            "SELECT count(*) = 1 FROM pg_attribute WHERE attrelid = to_regclass(?)"
+                + " AND attname = ?")) {
+      statement.setString(1, table);
+      statement.setString(2, column);
+      try (ResultSet row = statement.executeQuery()) {
+        row.next();
+        return row.getBoolean(1);
+      }
+    }
+  }
+
+  private static Lane laneOf(Connection connection, FollowedTable table) throws SQLException {
+    try (PreparedStatement statement =
+        connection.prepareStatement(
+            "SELECT s.nspname, c.relname FROM pg_class c JOIN pg_namespace s"
+                + " ON s.oid = c.relnamespace WHERE c.oid = to_regclass(?)")) {
+      statement.setString(1, table.table());
+      try (ResultSet row = statement.executeQuery()) {
+        row.next();
+        return Lane.ofTable(row.getString(1), row.getString(2));
+      }
+    }
+  }
+}

@@ -1,0 +1,234 @@
+package dev.warmshelf.record;
+
+import dev.warmshelf.key.Key;
+import dev.warmshelf.shelf.AskedQuestion;
+import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.Recorder;
+import dev.warmshelf.store.Content;
+import java.io.IOException;
+import java.nio.file.Path;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Objects;
+import java.util.concurrent.ArrayBlockingQueue;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.LongAdder;
+import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * Writes every question that shelves are asked to a file, in the format of docs/recording.md.
+ *
+ * <pre>{@code
+ * try (ShelfRecording recording = ShelfRecording.to(Path.of("questions.jsonl.gz")).open()) {
+ *   warm.recordTo(recording);
+ *   ...
+ *   warm.recordTo(null);
+ * }
+ * }</pre>
+ *
+ * <p>A reader only puts its question into a queue of bounded length; the key's digest, compression
+ * and the disk are a thread's of its own. Who reads an answer first while it is recorded, most
+ * often who has just loaded it, also works out its size and fingerprint, so that no answer waits in
+ * the queue and takes memory. Where the thread cannot keep up, questions are left out and counted
+ * as lost. The file is bounded, too. If writing fails, recording ends, which is logged; readers
+ * notice nothing.
+ *
+ * <p>Parameters are written as they are: a recording holds what callers asked for. {@link
+ * Plan#withoutParameters} leaves them out.
+ *
+ * <p>Thread-safe.
+ */
+public final class ShelfRecording implements Recorder, AutoCloseable {
+  private static final Logger LOG = LoggerFactory.getLogger(ShelfRecording.class);
+  private static final int WAITING_AT_MOST = 16_384;
+  private static final int AT_ONCE = 512;
+  private static final long FLUSH_NANOS = TimeUnit.SECONDS.toNanos(1);
+
+  private final ArrayBlockingQueue<Asked> waiting = new ArrayBlockingQueue<>(WAITING_AT_MOST);
+  private final LongAdder lost = new LongAdder();
+  private final RecordingWriter writer;
+  private final Path file;
+  private final Thread thread;
+  private final long beganNanos;
+  private volatile boolean closed;
+  private volatile boolean ended;
+
+  /**
+   * One question, on its way to the file.
+   *
+   * @param atNanos on the monotonic clock
+   * @param rows and what else {@link Content} tells of the answer; {@link #UNTOLD} if it does not
+   */
+  record Asked(
+      long atNanos,
+      String shelf,
+      Key key,
+      @Nullable AskedQuestion words,
+      Origin outcome,
+      long loadNanos,
+      int rows,
+      long bytes,
+      long fingerprint) {
+    static final int UNTOLD = -1;
+  }
+
+  private ShelfRecording(Path file, RecordingWriter writer, long beganNanos) {
+    this.file = file;
+    this.writer = writer;
+    this.beganNanos = beganNanos;
+    this.thread = new Thread(this::run, "warm-shelf-recording");
+    thread.setDaemon(true);
+    thread.start();
+  }
+
+  /** Begins to say what to record. */
+  public static Plan to(Path file) {
+    return new Plan(Objects.requireNonNull(file, "file"), true, Plan.MOST_BYTES);
+  }
+
+  /**
+   * What to record. Immutable.
+   *
+   * @param file what to write; one that is there is replaced
+   * @param parameters whether the values of parameters are written
+   * @param mostBytes how big the file may become, but for a last few kilobytes
+   */
+  public record Plan(Path file, boolean parameters, long mostBytes) {
+    private static final long MOST_BYTES = 256L << 20;
+    private static final long LEAST_BYTES = 4_096;
+
+    /** Leaves the values of parameters out; such a recording cannot be asked again. */
+    public Plan withoutParameters() {
+      return new Plan(file, false, mostBytes);
+    }
+
+    /**
+     * Bounds the file; by default to 256 MiB. A full recording ends.
+     *
+     * @throws IllegalArgumentException if that is less than 4 KiB
+     */
+    public Plan atMost(long bytes) {
+      if (bytes < LEAST_BYTES) {
+        throw new IllegalArgumentException(
+            "A recording takes at least " + LEAST_BYTES + " bytes, but was given " + bytes + ".");
+      }
+      return new Plan(file, parameters, bytes);
+    }
+
+    /**
+     * Opens the file and begins.
+     *
+     * @throws IOException if it cannot be written
+     */
+    public ShelfRecording open() throws IOException {
+      long began = System.nanoTime();
+      return new ShelfRecording(file, new RecordingWriter(this, Instant.now()), began);
+    }
+  }
+
+  @Override
+  public void asked(
+      String shelf,
+      Key key,
+      @Nullable AskedQuestion words,
+      Origin outcome,
+      long loadNanos,
+      @Nullable Object answer) {
+    int rows = Asked.UNTOLD;
+    long bytes = Asked.UNTOLD;
+    long fingerprint = 0;
+    if (answer instanceof Content content) {
+      rows = content.rows();
+      bytes = content.bytes();
+      fingerprint = content.fingerprint();
+    }
+    Asked asked =
+        new Asked(
+            System.nanoTime(), shelf, key, words, outcome, loadNanos, rows, bytes, fingerprint);
+    if (closed || ended || !waiting.offer(asked)) {
+      lost.increment();
+    } else if (ended && waiting.remove(asked)) {
+      lost.increment(); // it came after the writer's last look, or else that has dealt with it
+    }
+  }
+
+  /** How many questions were left out so far: too many at once, or after the file was full. */
+  public long lost() {
+    return lost.sum();
+  }
+
+  /** How many questions wait to be written just now. */
+  public int waiting() {
+    return waiting.size();
+  }
+
+  /** Whether no more questions are written, since the file is full or cannot be written. */
+  public boolean isEnded() {
+    return ended;
+  }
+
+  /** Writes what is waiting, and closes the file. */
+  @Override
+  public void close() {
+    closed = true;
+    try {
+      thread.join();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    }
+  }
+
+  private void write(List<Asked> batch) throws IOException {
+    for (Asked asked : batch) {
+      if (!writer.write(asked, asked.atNanos() - beganNanos)) {
+        lost.increment();
+      }
+    }
+    batch.clear();
+  }
+
+  private void run() {
+    List<Asked> batch = new ArrayList<>(AT_ONCE);
+    long flushed = System.nanoTime();
+    long lostWritten = 0;
+    try {
+      boolean last;
+      do {
+        last = closed;
+        Asked first = waiting.poll(last ? 0 : 50, TimeUnit.MILLISECONDS);
+        if (first != null) {
+          batch.add(first);
+          waiting.drainTo(batch, AT_ONCE);
+          last = false;
+        }
+        write(batch);
+        long lostNow = lost.sum();
+        if (lostNow > lostWritten) {
+          writer.lost(lostNow - lostWritten);
+          lostWritten = lostNow;
+        }
+        long now = System.nanoTime();
+        if (now - flushed > FLUSH_NANOS) {
+          writer.flush();
+          flushed = now;
+        }
+      } while (!last && !writer.isFull());
+      ended = true;
+      waiting.drainTo(batch);
+      write(batch);
+      if (writer.isFull()) {
+        LOG.warn("The recording {} has reached its bound; it ends here.", file);
+      }
+      writer.end(lost.sum());
+    } catch (IOException | RuntimeException e) {
+      ended = true;
+      LOG.error("The recording {} cannot be written; it ends here.", file, e);
+    } catch (InterruptedException e) {
+      ended = true;
+      Thread.currentThread().interrupt();
+    }
+  }
+}
