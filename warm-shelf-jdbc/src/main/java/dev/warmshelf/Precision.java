@@ -20,7 +20,7 @@ public enum Precision {
     if (feed == null || this == TABLES) {
       return TrackedColumns.NOTHING;
     }
-    TrackedColumns byFeed = feed::toldApart;
+    TrackedColumns byFeed = feed::trackedColumns;
     return this == VALUES ? byFeed.byQuestionsAlone() : byFeed;
   }
 }

@@ -334,7 +334,7 @@ public final class WarmShelf implements AutoCloseable {
      * How finely changes are told apart; by default as finely as possible. Coarser is never wrong,
      * and tells by comparison what the finer gains.
      */
-    public Builder tellingApart(Precision by) {
+    public Builder tracking(Precision by) {
       this.precision = Objects.requireNonNull(by, "by");
       return this;
     }

@@ -3,6 +3,7 @@ package dev.warmshelf;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Finding;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.shelf.Audit;
@@ -41,9 +42,9 @@ class AuditTest {
         wrong.only();
         right.list();
       }
-      Waiting.until("an audit finds it", () -> meters(warm).found(Finding.NEVER) > 0);
+      Waiting.until("an audit finds it", () -> meters(warm).get(Finding.NEVER) > 0);
       Waiting.until(
-          "an audit finds the other one right", () -> meters(warm).found(Finding.AGREED) > 0);
+          "an audit finds the other one right", () -> meters(warm).get(Finding.AGREED) > 0);
       assertThat(meters(warm).shareOf(Finding.NEVER).low()).isPositive();
     }
   }
@@ -62,9 +63,9 @@ class AuditTest {
       database.run("UPDATE notice SET text = text WHERE id < 1500");
       Waiting.untilDelivered(warm);
       unordered.list();
-      assertThat(meters(warm).needless()).isEqualTo(1);
+      assertThat(meters(warm).get(Count.NEEDLESS)).isEqualTo(1);
       unordered.list();
-      Waiting.until("it is audited", () -> meters(warm).found(Finding.AGREED) > 0);
+      Waiting.until("it is audited", () -> meters(warm).get(Finding.AGREED) > 0);
     }
   }
 

@@ -153,7 +153,7 @@ class SchemaChangeTest {
       database.run(change);
       Waiting.untilDelivered(warm);
       assertThat(asked.list().origin()).as(change).isEqualTo(Origin.KEPT);
-      assertThat(warm.feedMeters().orElseThrow().upheavals()).isZero();
+      assertThat(warm.feedMeters().orElseThrow().resets()).isZero();
     }
   }
 }

@@ -74,8 +74,7 @@ class SessionsTest {
           .hasMessageContaining("permission denied");
       atCheckout.set("SELECT 1");
       assertThat(salary.only().bypass()).hasValue("unequal sessions");
-      assertThat(
-              warm.shelf("main").meters().snapshot().bypasses().get(BypassReason.UNEQUAL_SESSIONS))
+      assertThat(warm.shelf("main").meters().snapshot().get(BypassReason.UNEQUAL_SESSIONS))
           .isPositive();
       // Within a transaction, and on a connection of one's own, the session can be asked.
       warm.inTransaction(

@@ -10,6 +10,7 @@ import ch.qos.logback.classic.spi.ILoggingEvent;
 import ch.qos.logback.core.read.ListAppender;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.meter.Count;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.shelf.Capacity;
@@ -123,8 +124,7 @@ class ShelvedQueryTest {
     assertThat(one.origin()).isEqualTo(Origin.DIRECT);
     assertThat(one.bypass()).hasValue("random() can give another answer each time (position 8)");
     assertThat(lots.only().value()).isNotEqualTo(one.value());
-    assertThat(warm.shelf("main").meters().snapshot().bypasses())
-        .containsEntry(BypassReason.REFUSED, 2L);
+    assertThat(warm.shelf("main").meters().snapshot().get(BypassReason.REFUSED)).isEqualTo(2);
   }
 
   @Test
@@ -248,7 +248,7 @@ class ShelvedQueryTest {
           .hasMessageContaining("division by zero");
     }
     assertThat(division.with("id", 2).only().value()).isEqualTo(10);
-    assertThat(warm.shelf("main").meters().snapshot().loadFailures()).isEqualTo(2);
+    assertThat(warm.shelf("main").meters().snapshot().get(Count.LOAD_FAILURES)).isEqualTo(2);
   }
 
   @Test

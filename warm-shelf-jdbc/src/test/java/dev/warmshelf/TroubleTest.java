@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.scenario.LocalPostgres;
@@ -169,7 +170,7 @@ class TroubleTest {
   void theServerIsStoppedAndStarted() throws Exception {
     server.restart(Stop.FAST, () -> {});
     nothingWasTooOld();
-    assertThat(warm.feedMeters().orElseThrow().upheavals())
+    assertThat(warm.feedMeters().orElseThrow().resets())
         .as("it may have lost commits that were not on disk yet")
         .isEqualTo(1);
   }
@@ -192,7 +193,7 @@ class TroubleTest {
     run("SELECT pg_promote()");
     Waiting.until("the feed is back", () -> state() == FeedMeters.State.LIVE);
     assertThat(ask("SELECT left(pg_walfile_name(pg_current_wal_lsn()), 8)")).isNotEqualTo(timeline);
-    assertThat(warm.feedMeters().orElseThrow().upheavals()).isPositive();
+    assertThat(warm.feedMeters().orElseThrow().resets()).isPositive();
     assertThat(version.with("id", 1).only().origin()).isEqualTo(Origin.LOADED);
   }
 
@@ -212,10 +213,9 @@ class TroubleTest {
     run("SET synchronous_commit = off; UPDATE sailing SET version = version + 1000 WHERE id = 1");
     Waiting.untilDelivered(warm);
     assertThat(version.with("id", 1).only().value()).isEqualTo(before + 1_000);
-    long upheavals = warm.feedMeters().orElseThrow().upheavals();
+    long resets = warm.feedMeters().orElseThrow().resets();
     server.restart(Stop.CRASH, () -> {});
-    Waiting.until(
-        "the feed notices", () -> warm.feedMeters().orElseThrow().upheavals() > upheavals);
+    Waiting.until("the feed notices", () -> warm.feedMeters().orElseThrow().resets() > resets);
     assertThat(version.with("id", 1).only().value())
         .isEqualTo(Long.parseLong(ask("SELECT version FROM sailing WHERE id = 1")));
   }
@@ -240,7 +240,7 @@ class TroubleTest {
         });
     Waiting.until(
         "the feed notices",
-        () -> warm.feedMeters().orElseThrow().upheavals() > 0 && state() == FeedMeters.State.LIVE);
+        () -> warm.feedMeters().orElseThrow().resets() > 0 && state() == FeedMeters.State.LIVE);
     assertThat(version.with("id", 1).only().value()).isEqualTo(newest - 20);
   }
 
@@ -361,7 +361,7 @@ class TroubleTest {
   }
 
   private long hits() {
-    return meters().hits();
+    return meters().get(Count.HITS);
   }
 
   private long bypassed() {

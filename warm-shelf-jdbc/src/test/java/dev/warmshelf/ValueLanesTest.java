@@ -94,7 +94,7 @@ class ValueLanesTest {
 
   @Test
   void withPrecisionOfTablesEveryBookingPutsOutAll() throws Exception {
-    try (WarmShelf coarse = database.shelf(2).tellingApart(Precision.TABLES).open()) {
+    try (WarmShelf coarse = database.shelf(2).tracking(Precision.TABLES).open()) {
       ShelvedQuery<Sold> sold = coarse.query(SOLD).as(Sold.class);
       sold.with("agent", 7).only();
       database.run("UPDATE booking SET seats = 1 WHERE agent_id = 8");

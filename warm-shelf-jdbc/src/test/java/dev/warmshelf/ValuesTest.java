@@ -130,9 +130,9 @@ class ValuesTest {
       mapped[0] = 99;
     }
     var meters = warm.shelf("audited").meters();
-    Waiting.until("an audit", () -> meters.snapshot().found(Finding.AGREED) > 0);
-    assertThat(meters.snapshot().found(Finding.NEVER)).isZero();
-    assertThat(meters.snapshot().found(Finding.LATE)).isZero();
+    Waiting.until("an audit", () -> meters.snapshot().get(Finding.AGREED) > 0);
+    assertThat(meters.snapshot().get(Finding.NEVER)).isZero();
+    assertThat(meters.snapshot().get(Finding.LATE)).isZero();
     ShelvedQuery<Blob> blobs =
         warm.query("SELECT 7 AS id, '\\x0a0b'::bytea AS content").as(Blob.class);
     blobs.only().value().content()[0] = 99;

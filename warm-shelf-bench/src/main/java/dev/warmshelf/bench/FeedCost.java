@@ -4,6 +4,7 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.meter.Timings;
 import dev.warmshelf.scenario.LocalPostgres;
 import java.sql.Connection;
 import java.sql.SQLException;
@@ -13,7 +14,6 @@ import java.util.List;
 import java.util.Locale;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.locks.LockSupport;
-import org.HdrHistogram.Histogram;
 import org.postgresql.ds.PGSimpleDataSource;
 
 /**
@@ -89,26 +89,26 @@ public final class FeedCost {
 
   /** Steps from one watermark to the next, while something changes every few milliseconds. */
   private static void measure(PGSimpleDataSource source, String what) throws Exception {
-    try (WarmShelf warm = WarmShelf.over(source).following(JournalFeed.on(source)).open();
+    JournalFeed feed = JournalFeed.on(source);
+    try (WarmShelf warm = WarmShelf.over(source).following(feed).open();
         Connection connection = source.getConnection();
         Statement statement = connection.createStatement()) {
       LockSupport.parkNanos(TimeUnit.SECONDS.toNanos(1)); // what comes once, comes first
-      Histogram before = warm.feedMeters().orElseThrow().steps();
+      Timings before = feed.meters().steps().copy();
       long end = System.nanoTime() + TimeUnit.SECONDS.toNanos(SECONDS);
       while (System.nanoTime() < end) {
         statement.execute("UPDATE busy SET n = n + 1 WHERE id = 1");
         LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(5));
       }
-      Histogram steps = warm.feedMeters().orElseThrow().steps();
-      steps.subtract(before);
+      Timings steps = feed.meters().steps().since(before);
       System.out.printf(
           Locale.ROOT,
           "%-36s watermark steps: median %.1f ms, 99 %% %.1f ms, longest %.1f ms; %,d looks%n",
           what,
-          steps.getValueAtPercentile(50) / 1e6,
-          steps.getValueAtPercentile(99) / 1e6,
-          steps.getMaxValue() / 1e6,
-          steps.getTotalCount());
+          steps.nanosAt(50) / 1e6,
+          steps.nanosAt(99) / 1e6,
+          steps.mostNanos() / 1e6,
+          steps.count());
     }
   }
 

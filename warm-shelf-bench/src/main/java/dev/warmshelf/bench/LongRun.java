@@ -268,11 +268,11 @@ public final class LongRun {
     FeedMeters.Snapshot feed = warm.feedMeters().orElseThrow();
     System.out.printf(
         Locale.ROOT,
-        "feed: %,d looks, %,d changes, lost %d times, %d upheavals%n",
+        "feed: %,d looks, %,d changes, lost %d times, %d resets%n",
         feed.batches(),
         feed.changes(),
         feed.losses(),
-        feed.upheavals());
+        feed.resets());
     return never == 0 && ownMissed.sum() == 0 && worst.get() < TOLERANCE.plus(SLACK).toNanos();
   }
 

@@ -2,8 +2,8 @@ package dev.warmshelf.cli;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.cli.text.Text;
 import dev.warmshelf.journal.Journal;
+import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
@@ -63,6 +63,8 @@ final class DemoCommand implements Callable<Integer> {
 
   @Mixin private final PageOptions pages = new PageOptions();
 
+  @Mixin private final OutputFiles files = new OutputFiles();
+
   private volatile boolean interrupted;
 
   @Override
@@ -70,8 +72,8 @@ final class DemoCommand implements Callable<Integer> {
     if (scale != null && small) {
       throw new Failure("Give --scale or --small, not both.");
     }
-    MeasureCommand.requireAtLeast("--seconds", secondsAsked(), 1);
-    pages.requireWritable();
+    Limits.require("--seconds", secondsAsked(), 1, Limits.MOST_SECONDS);
+    pages.requireWritable(files);
     Scale size = scaleAsked();
     Screen screen = new Screen(spec.commandLine().getOut());
     screen.line("Warm Shelf demo: Skerry Line, a made-up ferry company");

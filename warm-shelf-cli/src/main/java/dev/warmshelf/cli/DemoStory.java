@@ -4,14 +4,15 @@ import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.Question;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
-import dev.warmshelf.cli.measure.Comparison;
-import dev.warmshelf.cli.measure.DatabaseWork;
-import dev.warmshelf.cli.measure.Result;
-import dev.warmshelf.cli.measure.WayKind;
-import dev.warmshelf.cli.report.ComparisonReport;
-import dev.warmshelf.cli.text.Text;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.measure.database.DatabaseWork;
+import dev.warmshelf.measure.figures.Result;
+import dev.warmshelf.measure.figures.RunSettings;
+import dev.warmshelf.measure.figures.Traffic;
+import dev.warmshelf.measure.figures.WayKind;
+import dev.warmshelf.measure.report.ComparisonReport;
+import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.shelf.Origin;
@@ -112,13 +113,13 @@ final class DemoStory {
 
   private void firstAndSecondRead(ShelvedQuery<Departure> departures) throws SQLException {
     DemoCommand.heading(screen, 3, "The same through the shelf");
-    // Classes loaded and the statement prepared; then out with the answer again.
+    // Classes loaded and the statement prepared; then the answer is invalidated.
     Reading<List<Departure>> last = board(departures).list();
     try (Connection connection = others.getConnection();
         Statement statement = connection.createStatement()) {
       statement.execute("UPDATE sailing SET version = version WHERE id = 1");
     }
-    awaitPutOut(last);
+    awaitInvalidation(last);
     DatabaseWork work =
         DatabaseWork.of(
                 others,
@@ -136,13 +137,13 @@ final class DemoStory {
           "%s  %-6s  %8s   statements the database executed: %d",
           which, reading.origin(), Text.nanos(took), work.done().calls() - before);
       if (reading.origin() == Origin.KEPT) {
-        stoodOn(reading);
+        dependsOn(reading);
       }
     }
   }
 
-  /** What must change for the kept answer to be put out. */
-  private void stoodOn(Reading<List<Departure>> reading) {
+  /** What must change for the kept answer to be invalidated. */
+  private void dependsOn(Reading<List<Departure>> reading) {
     List<Lane> lanes = reading.footprint().dataLanes();
     List<String> tables =
         lanes.stream().map(Lane::name).filter(name -> !name.contains("=")).toList();
@@ -181,7 +182,7 @@ final class DemoStory {
     Departure after = reading.value().get(0);
     say("INSERT INTO booking ... 4.5 metres on sailing %d, committed", before.id());
     say(
-        "the shelf put its answer out %s after the commit returned; %s hits until then were late",
+        "the shelf's answer was invalidated %s after the commit returned; %s hits until then were late",
         Text.nanos(asked - committed), Text.count(old));
     say(
         "the next read took %s from the database: %s metres free before, %s now",
@@ -190,14 +191,12 @@ final class DemoStory {
 
   private boolean readersAndWriters(int seconds, int readers, PageOptions pages) throws Exception {
     DemoCommand.heading(screen, 5, "Readers and writers together, for " + seconds + " seconds");
-    Comparison.Settings settings =
-        new Comparison.Settings(
+    RunSettings settings =
+        new RunSettings(
             EnumSet.allOf(WayKind.class),
             WARM_UP,
             Duration.ofSeconds(seconds),
-            readers,
-            0,
-            WRITES,
+            new Traffic(readers, 0, WRITES),
             TTL,
             1);
     say("five ways take turns, with the same requests and the same writer, mostly of bookings:");
@@ -220,7 +219,7 @@ final class DemoStory {
         "A late read missed a commit that the feed had not told of yet; it polls every %d ms.",
         JournalFeed.DEFAULT_INTERVAL.toMillis());
     say(
-        "Table lanes: one booking puts out every board. Answer lanes: only boards that show its sailing.");
+        "Table lanes: one booking invalidates every board. Answer lanes: only boards that show its sailing.");
     pages.draw(result, screen);
     result.faults().forEach(fault -> say("WRONG: %s", fault));
     return result.faults().isEmpty();
@@ -237,7 +236,7 @@ final class DemoStory {
   }
 
   /** Waits until the board has noticed that an answer from before a change is out. */
-  private static void awaitPutOut(Reading<?> before) throws SQLException {
+  private static void awaitInvalidation(Reading<?> before) throws SQLException {
     long deadline = System.nanoTime() + 5_000_000_000L;
     while (before.holdsStill()) {
       if (System.nanoTime() > deadline) {

@@ -1,6 +1,8 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.measure.text.DatabaseErrors;
 import java.io.IOException;
+import java.nio.charset.MalformedInputException;
 import java.nio.file.AccessDeniedException;
 import java.nio.file.NoSuchFileException;
 import java.sql.SQLException;
@@ -21,38 +23,36 @@ final class Failure extends Exception {
 
   /** A file that could not be read or written. */
   static Failure of(String what, IOException e) {
-    String why =
-        e instanceof NoSuchFileException
-            ? "there is no such file or directory"
-            : e instanceof AccessDeniedException
-                ? "this is not allowed"
-                : e.getMessage() == null ? e.getClass().getSimpleName() : e.getMessage();
+    String why = why(e);
     return new Failure(what + ": " + (why.endsWith(".") ? why : why + "."), e);
   }
 
-  /** A pool says that it has no connection; why stands in the cause. */
-  private static String innermostMessage(Exception e) {
-    Throwable told = e;
-    while (e instanceof SQLException && told.getCause() instanceof SQLException cause) {
-      told = cause;
+  /** What a database said. */
+  static Failure of(SQLException e) {
+    return new Failure(DatabaseErrors.inWords(e), e);
+  }
+
+  private static String why(IOException e) {
+    if (e instanceof NoSuchFileException) {
+      return "there is no such file or directory";
+    } else if (e instanceof AccessDeniedException) {
+      return "this is not allowed";
+    } else if (e instanceof MalformedInputException) {
+      return "it is not UTF-8 text";
     }
-    String message = told.getMessage();
-    return message == null ? told.getClass().getSimpleName() : message;
+    return e.getMessage() == null ? "it failed" : e.getMessage();
   }
 
   /** What to tell a person about any exception, on one line. */
   static String inOneLine(Exception e) {
-    String message = innermostMessage(e);
-    if (e instanceof SQLException sql && sql.getSQLState() != null) {
-      String state = sql.getSQLState();
-      if (state.startsWith("08")) {
-        message = "The database cannot be reached: " + message;
-      } else if (state.startsWith("28")) {
-        message = "The database refused the user or password: " + message;
-      } else {
-        message = "The database said: " + message;
-      }
+    if (e instanceof SQLException sql) {
+      return DatabaseErrors.inWords(sql);
     }
-    return message.replaceAll("\\s*\\R\\s*", " ").strip();
+    String message = e.getMessage();
+    return message == null
+        ? "This should not have happened ("
+            + e.getClass().getSimpleName()
+            + "); --trace says where."
+        : message.replaceAll("\\s*\\R\\s*", " ").strip();
   }
 }

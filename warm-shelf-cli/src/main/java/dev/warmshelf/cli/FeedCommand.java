@@ -3,22 +3,20 @@ package dev.warmshelf.cli;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.SerializationFeature;
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.cli.text.Text;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalStatus;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.SqlStatement;
-import java.io.IOException;
 import java.io.PrintWriter;
-import java.nio.file.Files;
-import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
@@ -36,9 +34,12 @@ import picocli.CommandLine.Spec;
     subcommands = FeedFollowCommand.class,
     footer = {
       "",
-      "A table is named as SQL names it, with the columns by which its changes are told apart:",
+      "A table is named as SQL names it, with its tracked columns, by whose values rows are told apart:",
       "  booking:sailing_id,agent_id",
       "Many of them fit into a file, one a line, which is given as @FILE.",
+      "",
+      DatabaseOptions.HELP_1,
+      DatabaseOptions.HELP_2,
       "",
       "Example: on the database that 'shelf demo --keep' prints",
       "  shelf feed propose --db URL queries.sql",
@@ -46,28 +47,16 @@ import picocli.CommandLine.Spec;
       "  shelf feed check --db URL"
     })
 final class FeedCommand implements Runnable {
+  private static final int CONNECTIONS = 2;
+  private static final String WHAT_TO_DO =
+      "'shelf feed upgrade' mends damaged triggers; until then the database answers reads of those"
+          + " tables.";
+  private static final String READER =
+      "A role that is to follow the journal; repeat it for each. The rights that it needs are ";
+
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
   private CommandSpec spec;
-
-  /** Which database. */
-  static final class Database {
-    @Option(
-        names = "--db",
-        required = true,
-        paramLabel = "URL",
-        description = "A JDBC URL; user and password as for 'shelf measure'.")
-    @SuppressWarnings("NullAway.Init") // required
-    String url;
-
-    HikariDataSource pool() throws Failure {
-      return DatabaseOptions.pool(url, 2, System.getenv());
-    }
-
-    StatementDatabase asked() throws Failure {
-      return StatementDatabase.at(url, System.getenv());
-    }
-  }
 
   @Override
   public void run() {
@@ -80,9 +69,10 @@ final class FeedCommand implements Runnable {
       description = {
         "Follows tables, beside those followed already.",
         "Repeatable. Each table gets four triggers, which note its changes in the schema warm_shelf."
-      })
+      },
+      footer = {"", DatabaseOptions.HELP_1, DatabaseOptions.HELP_2})
   int install(
-      @Mixin Database database,
+      @Mixin DatabaseOptions database,
       @Option(names = "--print", description = "Print the SQL, and change nothing.") boolean print,
       @Option(
               names = "--keep",
@@ -95,22 +85,26 @@ final class FeedCommand implements Runnable {
                   "Wake readers by NOTIFY. Transactions that notify commit one after the other, and"
                       + " cannot be prepared for a two-phase commit.")
           boolean notify,
+      @Option(names = "--reader", paramLabel = "ROLE", description = READER + "granted.")
+          List<String> readers,
       @Parameters(
               arity = "1..*",
               paramLabel = "TABLE[:COLUMN,...]",
               description = "What to follow.")
           List<String> tables)
       throws Failure, SQLException {
-    try (HikariDataSource pool = database.pool()) {
+    try (HikariDataSource pool = database.pool(CONNECTIONS)) {
       Journal journal = Journal.on(pool);
       journal = keep == null ? journal : journal.keeping(keep);
       journal = notify ? journal.wakingReaders() : journal;
+      journal = readers == null ? journal : journal.readBy(readers);
+      List<String> named = expanded(tables);
       if (print) {
-        out().print(journal.script(tables));
+        out().print(journal.script(named));
         out().flush();
         return 0;
       }
-      journal.install(tables);
+      journal.install(named);
       return report(journal.check(), false);
     } catch (IllegalArgumentException e) {
       throw new Failure(String.valueOf(e.getMessage()), e);
@@ -120,9 +114,10 @@ final class FeedCommand implements Runnable {
   @Command(
       name = "upgrade",
       mixinStandardHelpOptions = true,
-      description = "Installs anew what is followed already; mends damage.")
-  int upgrade(@Mixin Database database) throws Failure, SQLException {
-    try (HikariDataSource pool = database.pool()) {
+      description = "Installs anew what is followed already; mends damage.",
+      footer = {"", DatabaseOptions.HELP_1, DatabaseOptions.HELP_2})
+  int upgrade(@Mixin DatabaseOptions database) throws Failure, SQLException {
+    try (HikariDataSource pool = database.pool(CONNECTIONS)) {
       Journal.on(pool).upgrade();
       return report(Journal.on(pool).check(), false);
     }
@@ -131,25 +126,29 @@ final class FeedCommand implements Runnable {
   @Command(
       name = "check",
       mixinStandardHelpOptions = true,
-      description = "Says what is followed and what is wrong (exit code 1).")
+      description = "Says what is followed and what is wrong (exit code 1).",
+      footer = {"", DatabaseOptions.HELP_1, DatabaseOptions.HELP_2})
   int check(
-      @Mixin Database database,
+      @Mixin DatabaseOptions database,
+      @Option(names = "--reader", paramLabel = "ROLE", description = READER + "checked.")
+          List<String> readers,
       @Option(names = "--json", description = "Print one JSON object.") boolean json)
       throws Failure, SQLException {
-    try (HikariDataSource pool = database.pool()) {
-      return report(Journal.on(pool).check(), json);
+    try (HikariDataSource pool = database.pool(CONNECTIONS)) {
+      return report(Journal.on(pool).readBy(readers == null ? List.of() : readers).check(), json);
     }
   }
 
   @Command(
       name = "remove",
       mixinStandardHelpOptions = true,
-      description = "Takes away the triggers and the schema warm_shelf.")
+      description = "Takes away the triggers and the schema warm_shelf.",
+      footer = {"", DatabaseOptions.HELP_1, DatabaseOptions.HELP_2})
   int remove(
-      @Mixin Database database,
+      @Mixin DatabaseOptions database,
       @Option(names = "--print", description = "Print the SQL, and change nothing.") boolean print)
       throws Failure, SQLException {
-    try (HikariDataSource pool = database.pool()) {
+    try (HikariDataSource pool = database.pool(CONNECTIONS)) {
       Journal journal = Journal.on(pool);
       if (print) {
         out().println(journal.removal());
@@ -166,19 +165,20 @@ final class FeedCommand implements Runnable {
       name = "propose",
       mixinStandardHelpOptions = true,
       description = {
-        "Says by which columns tables should be told apart, given the queries.",
+        "Says which columns of which tables should be tracked, given the queries.",
         "What it prints is what 'shelf feed install' takes, as @FILE or one by one."
-      })
+      },
+      footer = {"", DatabaseOptions.HELP_1, DatabaseOptions.HELP_2})
   int propose(
-      @Mixin Database database,
+      @Mixin DatabaseOptions database,
       @Parameters(
               paramLabel = "FILE",
               description = "Statements, each ended by a semicolon or on a line of its own.")
           Path file)
       throws Failure {
-    try (StatementDatabase asked = database.asked()) {
+    try (StatementDatabase asked = StatementDatabase.at(database)) {
       List<Analysed> analysed = new ArrayList<>();
-      for (String statement : SqlStatement.split(Files.readString(file))) {
+      for (String statement : SqlStatement.split(InputFile.read(file))) {
         analysed.add(asked.analyse(SqlStatement.of(statement)));
       }
       Map<Lane, List<String>> proposal = Analysed.proposal(analysed);
@@ -193,12 +193,28 @@ final class FeedCommand implements Runnable {
       out().flush();
       return 0;
     } catch (SQLException e) {
-      throw new Failure(Failure.inOneLine(e), e);
-    } catch (NoSuchFileException e) {
-      throw new Failure("There is no file " + file + ".", e);
-    } catch (IOException e) {
-      throw new Failure("The file " + file + " cannot be read: " + e.getMessage(), e);
+      throw Failure.of(e);
     }
+  }
+
+  /** An argument that begins with an at sign names a file with tables, one a line. */
+  private static List<String> expanded(List<String> tables) throws Failure {
+    List<String> all = new ArrayList<>();
+    for (String table : tables) {
+      if (table.startsWith("@")) {
+        InputFile.read(Path.of(table.substring(1)))
+            .lines()
+            .map(String::strip)
+            .filter(line -> !line.isEmpty())
+            .forEach(all::add);
+      } else {
+        all.add(table);
+      }
+    }
+    if (all.isEmpty()) {
+      throw new Failure("No table is named: the file holds none.");
+    }
+    return all;
   }
 
   private PrintWriter out() {
@@ -238,45 +254,46 @@ final class FeedCommand implements Runnable {
     return fields;
   }
 
-  private static List<String> lines(JournalStatus checkup) {
+  private static List<String> lines(JournalStatus status) {
     List<String> lines = new ArrayList<>();
-    if (checkup.installed()) {
-      int width =
-          checkup.tables().keySet().stream().mapToInt(t -> t.name().length()).max().orElse(0);
-      checkup
-          .tables()
-          .forEach(
-              (lane, columns) ->
-                  lines.add(
-                      lane
-                          + " ".repeat(width - lane.name().length() + 3)
-                          + (columns.isEmpty()
-                              ? "as a whole"
-                              : "told apart by " + String.join(", ", columns))));
+    if (status.installed()) {
+      lines.addAll(tableLines(status));
       lines.add("");
       lines.add(
           "journal: %s rows, %s MiB; rows are kept for %s after their transaction"
               .formatted(
-                  Text.count(checkup.size().rows()),
-                  Text.count(checkup.size().bytes() >> 20),
-                  checkup.retention().toString().substring(2).toLowerCase(java.util.Locale.ROOT)));
+                  Text.count(status.size().rows()),
+                  Text.count(status.size().bytes() >> 20),
+                  status.retention().toString().substring(2).toLowerCase(Locale.ROOT)));
       lines.add(
-          checkup.isRead()
+          status.isRead()
               ? "readers: there is one, or was within that time"
               : "readers: none, so nothing is noted until somebody follows");
       lines.add(
-          checkup.watchesSchema()
+          status.watchesSchema()
               ? "schema:  its changes are noted, too"
               : "schema:  not watched, which takes a superuser; call schemaChanged() after DDL");
     }
-    checkup.problems().forEach(problem -> lines.add("WRONG:   " + problem));
-    if (checkup.installed()) {
-      lines.add(
-          checkup.problems().isEmpty()
-              ? "All is well."
-              : "'shelf feed upgrade' mends what can be mended; until then the database answers"
-                  + " reads of those tables.");
+    status.problems().forEach(problem -> lines.add("WRONG:   " + problem));
+    if (status.installed()) {
+      lines.add(status.problems().isEmpty() ? "All is well." : WHAT_TO_DO);
     }
+    return lines;
+  }
+
+  private static List<String> tableLines(JournalStatus status) {
+    int width = status.tables().keySet().stream().mapToInt(t -> t.name().length()).max().orElse(0);
+    List<String> lines = new ArrayList<>();
+    status
+        .tables()
+        .forEach(
+            (lane, columns) ->
+                lines.add(
+                    lane
+                        + " ".repeat(width - lane.name().length() + 3)
+                        + (columns.isEmpty()
+                            ? "as a whole"
+                            : "tracked columns " + String.join(", ", columns))));
     return lines;
   }
 }

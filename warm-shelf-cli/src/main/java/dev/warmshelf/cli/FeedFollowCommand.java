@@ -3,15 +3,15 @@ package dev.warmshelf.cli;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.cli.text.Text;
 import dev.warmshelf.feed.Batch;
 import dev.warmshelf.feed.Change;
 import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
-import dev.warmshelf.journal.JournalReader;
-import dev.warmshelf.lane.Lane;
+import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.measure.text.Text;
+import dev.warmshelf.meter.FeedMeters;
 import java.io.PrintWriter;
-import java.sql.SQLException;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.ZoneId;
@@ -43,11 +43,15 @@ import picocli.CommandLine.Spec;
       "Example:",
       "  shelf feed follow --db URL --json | head",
       "",
+      DatabaseOptions.HELP_1,
+      DatabaseOptions.HELP_2,
+      "",
       "Ctrl-C ends it. A change of a transaction that stays open shows once that has committed."
     })
 final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> {
   private static final Duration PAUSE = Duration.ofMillis(20);
-  private static final Duration PAUSE_AFTER_FAILURE = Duration.ofSeconds(1);
+  private static final Duration LOOK_AT_STATE = Duration.ofMillis(200);
+  private static final int CONNECTIONS = 2;
   private static final int GROUPS_SHOWN = 5;
   private static final DateTimeFormatter CLOCK =
       DateTimeFormatter.ofPattern("HH:mm:ss.SSS", Locale.ROOT).withZone(ZoneId.systemDefault());
@@ -56,9 +60,7 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
   @SuppressWarnings("NullAway.Init") // set by the argument parser
   private CommandSpec spec;
 
-  @Mixin
-  @SuppressWarnings("NullAway.Init") // set by the argument parser
-  private FeedCommand.Database database;
+  @Mixin private final DatabaseOptions database = new DatabaseOptions();
 
   @Option(names = "--json", description = "Print one JSON object a line.")
   private boolean json;
@@ -67,69 +69,55 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
   private long most = Long.MAX_VALUE;
 
   private final ObjectMapper mapper = new ObjectMapper();
-  private final CountDownLatch stopped = new CountDownLatch(1);
+  private final CountDownLatch ended = new CountDownLatch(1);
 
   @Override
   public Integer call() throws Exception {
-    PrintWriter out = spec.commandLine().getOut();
     Screen progress = new Screen(spec.commandLine().getErr());
-    try (HikariDataSource pool = database.pool();
+    try (HikariDataSource pool = database.pool(CONNECTIONS);
         SystemTime time = SystemTime.start();
-        JournalReader reader = JournalReader.open(pool, time);
-        Interrupts ignored = Interrupts.first(stopped::countDown)) {
+        JournalFeed feed =
+            JournalFeed.on(pool).polling(PAUSE).telling(batch -> tell(batch, progress));
+        Interrupts ignored = Interrupts.first(ended::countDown)) {
       progress.line("Following; Ctrl-C ends it.");
-      follow(reader, out, progress);
+      feed.follow(new Board(), time);
+      tellOfTrouble(feed, progress);
     } catch (FeedException e) {
       throw new Failure(String.valueOf(e.getMessage()), e);
     }
-    out.flush();
     return 0;
   }
 
-  private void follow(JournalReader reader, PrintWriter out, Screen progress)
-      throws InterruptedException, JsonProcessingException {
-    long left = most;
+  /** Says when the feed is lost, and when it is back. */
+  private void tellOfTrouble(JournalFeed feed, Screen progress) throws InterruptedException {
     boolean lost = false;
-    boolean waiting = false;
-    Duration pause = PAUSE;
-    while (left > 0 && !stopped.await(pause.toMillis(), TimeUnit.MILLISECONDS)) {
-      try {
-        if (!reader.isConnected()) {
-          reader.connect();
-        }
-        Batch batch = reader.look();
-        if (lost) {
-          lost = false;
-          pause = PAUSE;
-          progress.line("Back; going on from the place.");
-        }
-        if (batch.mark() == null && !waiting) {
-          waiting = true;
-          progress.line(
-              "Nobody followed until now: transactions that began earlier note nothing of what they"
-                  + " do.");
-        }
-        if (batch.upheaval() != null) {
-          progress.line(batch.upheaval() + "; everything kept would be out.");
-        }
-        for (Change change : batch.changes()) {
-          if (change.table().equals(Lane.SCHEMA)) {
-            progress.line("The schema has changed; what depends on that would be out.");
-          } else if (left > 0) {
-            left--;
-            out.println(json ? asJson(change) : asLine(change));
-          }
-        }
-        out.flush();
-        reader.taken();
-      } catch (SQLException e) {
-        reader.giveUp();
-        if (!lost) {
-          lost = true;
-          pause = PAUSE_AFTER_FAILURE;
-          progress.line("Lost: " + Failure.inOneLine(e) + " Trying again.");
-        }
+    while (!ended.await(LOOK_AT_STATE.toMillis(), TimeUnit.MILLISECONDS)) {
+      FeedMeters.Snapshot now = feed.meters().snapshot();
+      if (now.state() == FeedMeters.State.LOST && !lost) {
+        progress.line("Lost: " + now.trouble() + ". Trying again.");
+        lost = true;
+      } else if (now.state() == FeedMeters.State.LIVE && lost) {
+        progress.line("Back; going on from the place.");
+        lost = false;
       }
+    }
+  }
+
+  /** On the feed's thread. */
+  private synchronized void tell(Batch batch, Screen progress) {
+    PrintWriter out = spec.commandLine().getOut();
+    if (batch.reset() != null) {
+      progress.line(batch.reset() + "; everything kept would be invalidated.");
+    }
+    for (Change change : batch.changes()) {
+      if (most > 0) {
+        most--;
+        out.println(json ? asJson(change) : asLine(change));
+      }
+    }
+    out.flush();
+    if (most <= 0 || out.checkError()) {
+      ended.countDown();
     }
   }
 
@@ -153,7 +141,7 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
     return more > 0 ? shown + "  and " + more + " more" : shown;
   }
 
-  private String asJson(Change change) throws JsonProcessingException {
+  private String asJson(Change change) {
     Map<String, @Nullable Object> fields = new LinkedHashMap<>();
     fields.put("seen", Instant.now().toString());
     fields.put("lagNanos", change.age().toNanos());
@@ -161,6 +149,10 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
     fields.put("lane", change.table().name());
     fields.put("groups", change.groups());
     fields.put("transaction", change.transaction());
-    return mapper.writeValueAsString(fields);
+    try {
+      return mapper.writeValueAsString(fields);
+    } catch (JsonProcessingException e) {
+      throw new IllegalStateException("texts and numbers are JSON", e);
+    }
   }
 }

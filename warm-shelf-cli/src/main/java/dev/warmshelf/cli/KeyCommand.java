@@ -4,11 +4,7 @@ import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.SerializationFeature;
 import dev.warmshelf.sql.SqlStatement;
-import java.io.IOException;
 import java.io.PrintWriter;
-import java.nio.charset.MalformedInputException;
-import java.nio.file.Files;
-import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.sql.SQLException;
 import java.util.LinkedHashMap;
@@ -20,6 +16,7 @@ import java.util.concurrent.Callable;
 import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
 import picocli.CommandLine.Parameters;
@@ -37,6 +34,8 @@ import picocli.CommandLine.Spec;
       "",
       "PostgreSQL itself says what a statement reads. With --db it is yours; else one that the tool",
       "brings along and stops again, with the tables of --schema FILE or, without that, the demo's.",
+      DatabaseOptions.HELP_1,
+      DatabaseOptions.HELP_2,
       "",
       "Example:",
       "  shelf key \"SELECT * FROM sailing WHERE day = :day\" --bind day=2026-05-01"
@@ -53,7 +52,7 @@ final class KeyCommand implements Callable<Integer> {
       names = "--bind",
       paramLabel = "NAME=VALUE",
       description = "A parameter's value; repeat it for each. The first question mark is named 1.")
-  private Map<String, String> bindings = new LinkedHashMap<>();
+  private List<String> bindings = List.of();
 
   @Option(names = "--json", description = "Print one JSON object.")
   private boolean json;
@@ -72,11 +71,7 @@ final class KeyCommand implements Callable<Integer> {
       description = "Take two statements, and say at which step their keys part.")
   private @Nullable Path compared;
 
-  @Option(
-      names = "--db",
-      paramLabel = "URL",
-      description = "Ask this database; user and password as for 'shelf measure'.")
-  private @Nullable String url;
+  @Mixin private final DatabaseOptions named = new DatabaseOptions();
 
   @Option(
       names = "--schema",
@@ -92,13 +87,13 @@ final class KeyCommand implements Callable<Integer> {
     if (asked != 1) {
       throw new Failure("Give one statement, or --file FILE, or --compare FILE.");
     }
-    if (url != null && schemaFile != null) {
+    if (named.isArgument() && schemaFile != null) {
       throw new Failure("Give --db or --schema, not both.");
     }
     try (StatementDatabase database = database()) {
       return explain(database, out);
     } catch (SQLException e) {
-      throw new Failure(Failure.inOneLine(e), e);
+      throw Failure.of(e);
     }
   }
 
@@ -110,7 +105,7 @@ final class KeyCommand implements Callable<Integer> {
     if (file != null) {
       return explainAll(file, database, out);
     }
-    KeyExplanation explanation = KeyExplanation.of(sql == null ? "" : sql, bindings, database);
+    KeyExplanation explanation = KeyExplanation.of(sql == null ? "" : sql, bound(), database);
     if (json) {
       out.println(
           new ObjectMapper()
@@ -131,7 +126,7 @@ final class KeyCommand implements Callable<Integer> {
   private int explainAll(Path from, StatementDatabase database, PrintWriter out)
       throws Failure, SQLException, JsonProcessingException {
     ObjectMapper mapper = new ObjectMapper();
-    List<String> statements = SqlStatement.split(read(from));
+    List<String> statements = SqlStatement.split(InputFile.read(from));
     if (statements.isEmpty()) {
       throw new Failure("There is no statement in " + from + ".");
     }
@@ -145,7 +140,7 @@ final class KeyCommand implements Callable<Integer> {
 
   private int compare(Path from, StatementDatabase database, PrintWriter out)
       throws Failure, SQLException, JsonProcessingException {
-    List<String> statements = SqlStatement.split(read(from));
+    List<String> statements = SqlStatement.split(InputFile.read(from));
     if (statements.size() != 2) {
       throw new Failure(
           "Two statements are compared, but " + from + " has " + statements.size() + ".");
@@ -177,23 +172,27 @@ final class KeyCommand implements Callable<Integer> {
   }
 
   private StatementDatabase database() throws Failure {
-    if (url != null) {
-      return StatementDatabase.at(url, System.getenv());
+    if (schemaFile == null && named.isGiven()) {
+      return StatementDatabase.at(named);
     }
     return schemaFile == null
         ? StatementDatabase.carried(null, "The demo's schema")
-        : StatementDatabase.carried(read(schemaFile), schemaFile.toString());
+        : StatementDatabase.carried(InputFile.read(schemaFile), schemaFile.toString());
   }
 
-  private static String read(Path from) throws Failure {
-    try {
-      return Files.readString(from);
-    } catch (NoSuchFileException e) {
-      throw new Failure("There is no file " + from + ".", e);
-    } catch (MalformedInputException e) {
-      throw new Failure("The file " + from + " is not UTF-8 text.", e);
-    } catch (IOException e) {
-      throw new Failure("The file " + from + " cannot be read: " + e.getMessage(), e);
+  /** A name bound twice, or without a value, is a slip of the pen. */
+  private Map<String, String> bound() throws Failure {
+    Map<String, String> values = new LinkedHashMap<>();
+    for (String binding : bindings) {
+      int at = binding.indexOf('=');
+      if (at <= 0) {
+        throw new Failure("--bind takes NAME=VALUE, but was given '" + binding + "'.");
+      }
+      String name = binding.substring(0, at);
+      if (values.put(name, binding.substring(at + 1)) != null) {
+        throw new Failure("--bind gives '" + name + "' two values; give it one.");
+      }
     }
+    return values;
   }
 }

@@ -1,6 +1,12 @@
 package dev.warmshelf.cli;
 
+import java.io.FileDescriptor;
+import java.io.FileOutputStream;
+import java.io.OutputStreamWriter;
 import java.io.PrintWriter;
+import java.nio.charset.StandardCharsets;
+import java.time.Duration;
+import java.time.format.DateTimeParseException;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
 import picocli.CommandLine.Command;
@@ -10,6 +16,7 @@ import picocli.CommandLine.ParameterException;
 import picocli.CommandLine.ParseResult;
 import picocli.CommandLine.ScopeType;
 import picocli.CommandLine.Spec;
+import picocli.CommandLine.TypeConversionException;
 
 /** The command {@code shelf}. */
 @Command(
@@ -23,16 +30,25 @@ import picocli.CommandLine.Spec;
       MeasureCommand.class,
       KeyCommand.class,
       FeedCommand.class,
-      WatchCommand.class
+      WatchCommand.class,
+      ExampleCommand.class
     },
     footer = {
       "",
       "Example: see it work, on a database that it brings along",
       "  shelf demo --small",
       "",
-      "Exit codes: 0 done; 1 measured, and something is wrong; 2 could not be done as asked."
+      "Your own database: SHELF_DB_URL (or --db), SHELF_DB_USER and SHELF_DB_PASSWORD in the",
+      "environment say where it is and who you are to it; user and password are else asked for.",
+      "",
+      "Exit codes: 0 done; 1 measured or checked, and something is wrong; 2 could not be done as",
+      "asked, or its output could not be written; 130 ended by Ctrl-C, 143 by a request to end,",
+      "where nothing was left to report."
     })
 public final class Main implements Runnable {
+  /** What stands for bytes that are no text in the encoding at hand. */
+  private static final String UNDECODABLE = "\ufffd";
+
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
   private CommandSpec spec;
@@ -43,16 +59,89 @@ public final class Main implements Runnable {
       description = "On an error, print where in the program it came from.")
   private boolean trace;
 
+  /** Runs a command, and ends the virtual machine with its exit code. */
   public static void main(String[] arguments) {
-    System.exit(commandLine().execute(arguments));
+    PrintWriter out = utf8(FileDescriptor.out);
+    PrintWriter err = utf8(FileDescriptor.err);
+    int exitCode = commandLine().setOut(out).setErr(err).execute(arguments);
+    out.flush();
+    if (out.checkError() && exitCode != Failure.EXIT_CODE) {
+      err.println("shelf: The output could not be written to the end.");
+      exitCode = Failure.EXIT_CODE;
+    }
+    err.flush();
+    System.exit(exitCode);
+  }
+
+  /** The tool speaks UTF-8, whatever the locale. */
+  private static PrintWriter utf8(FileDescriptor to) {
+    return new PrintWriter(
+        new OutputStreamWriter(new FileOutputStream(to), StandardCharsets.UTF_8), false);
   }
 
   static CommandLine commandLine() {
     CommandLine line = new CommandLine(new Main());
     line.setCaseInsensitiveEnumValuesAllowed(true);
+    line.setExpandAtFiles(false);
+    register(line);
+    line.setExecutionStrategy(Main::execute);
     line.setParameterExceptionHandler(Main::complain);
     line.setExecutionExceptionHandler(Main::fail);
     return line;
+  }
+
+  /** Wrong values are named in plain words. */
+  private static void register(CommandLine line) {
+    CommandLine.ITypeConverter<Integer> whole =
+        text -> {
+          try {
+            return Integer.valueOf(text);
+          } catch (NumberFormatException e) {
+            throw new TypeConversionException("'" + text + "' is not a whole number in range");
+          }
+        };
+    CommandLine.ITypeConverter<Double> number =
+        text -> {
+          try {
+            return Double.valueOf(text);
+          } catch (NumberFormatException e) {
+            throw new TypeConversionException("'" + text + "' is not a number");
+          }
+        };
+    line.registerConverter(Integer.class, whole).registerConverter(int.class, whole);
+    line.registerConverter(Double.class, number).registerConverter(double.class, number);
+    line.registerConverter(
+        long.class,
+        text -> {
+          try {
+            return Long.valueOf(text);
+          } catch (NumberFormatException e) {
+            throw new TypeConversionException("'" + text + "' is not a whole number in range");
+          }
+        });
+    line.registerConverter(
+        Duration.class,
+        text -> {
+          try {
+            return Duration.parse(text);
+          } catch (DateTimeParseException e) {
+            throw new TypeConversionException(
+                "'" + text + "' is no duration; expected one such as PT30M or P1D (ISO 8601)");
+          }
+        });
+  }
+
+  private static int execute(ParseResult parsed) {
+    for (String argument : parsed.originalArgs()) {
+      if (argument.contains(UNDECODABLE)) {
+        throw new ParameterException(
+            parsed.commandSpec().commandLine(),
+            "An argument is not text in this locale's encoding: '"
+                + argument
+                + "'. Set LC_ALL to a UTF-8 locale, such as C.UTF-8.");
+      }
+    }
+    return new CommandLine.RunLast().execute(parsed);
   }
 
   @Override

@@ -4,19 +4,19 @@ import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.SerializationFeature;
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.cli.measure.Comparison;
-import dev.warmshelf.cli.measure.RecordedRequests;
-import dev.warmshelf.cli.measure.Result;
-import dev.warmshelf.cli.measure.WayKind;
-import dev.warmshelf.cli.measure.Workload;
-import dev.warmshelf.cli.measure.WorkloadException;
-import dev.warmshelf.cli.measure.WorkloadFile;
-import dev.warmshelf.cli.report.ComparisonFields;
-import dev.warmshelf.cli.report.ComparisonReport;
+import dev.warmshelf.measure.figures.Result;
+import dev.warmshelf.measure.figures.RunSettings;
+import dev.warmshelf.measure.figures.Traffic;
+import dev.warmshelf.measure.figures.WayKind;
+import dev.warmshelf.measure.report.ComparisonFields;
+import dev.warmshelf.measure.report.ComparisonReport;
+import dev.warmshelf.measure.run.Comparison;
+import dev.warmshelf.measure.workload.RecordedRequests;
+import dev.warmshelf.measure.workload.Workload;
+import dev.warmshelf.measure.workload.WorkloadException;
+import dev.warmshelf.measure.workload.WorkloadFile;
 import dev.warmshelf.scenario.SkerryLine;
-import java.io.IOException;
 import java.io.PrintWriter;
-import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.SQLException;
 import java.time.Duration;
@@ -44,8 +44,10 @@ import picocli.CommandLine.Spec;
             + " without one the demo's, on the demo's tables.",
     footer = {
       "",
-      "It writes to the database what the workload's changes say; --writes 0 only reads.",
-      "User and password come from SHELF_DB_USER and SHELF_DB_PASSWORD, or are asked for.",
+      "It writes to the database what the workload's changes say; --writes 0 only reads. A replayed",
+      "recording needs no workload; then nothing is written, and staleness is not measured.",
+      DatabaseOptions.HELP_1,
+      DatabaseOptions.HELP_2,
       "",
       "Example: first 'shelf demo --keep' in another terminal, then with the URL it prints",
       "  SHELF_DB_USER=postgres SHELF_DB_PASSWORD= \\",
@@ -67,13 +69,12 @@ final class MeasureCommand implements Callable<Integer> {
   @SuppressWarnings("NullAway.Init") // set by the argument parser
   private CommandSpec spec;
 
-  @Option(names = "--db", paramLabel = "URL", description = "A JDBC URL.")
-  private @Nullable String url;
+  @Mixin private final DatabaseOptions database = new DatabaseOptions();
 
   @Option(
       names = "--workload",
       paramLabel = "FILE",
-      description = "What to ask and to write (YAML). Default: the demo's.")
+      description = "What to ask and to write (YAML). Default: the demo's; with --replay none.")
   private @Nullable Path workloadFile;
 
   @Option(
@@ -150,39 +151,27 @@ final class MeasureCommand implements Callable<Integer> {
 
   @Mixin private final PageOptions pages = new PageOptions();
 
+  @Mixin private final OutputFiles files = new OutputFiles();
+
   @Override
   public Integer call() throws Exception {
     if (printWorkload) {
       spec.commandLine().getOut().print(SkerryLine.workload());
-      spec.commandLine().getOut().flush();
       return 0;
-    }
-    if (url == null) {
-      throw new Failure("No database is given: add --db jdbc:postgresql://HOST:PORT/DATABASE.");
     }
     if (json && csv) {
       throw new Failure("Give one of --json and --csv.");
     }
-    pages.requireWritable();
-    recordings.requireSensible(rate != null);
+    files.reads(workloadFile);
+    recordings.requireSensible(rate != null, files);
+    pages.requireWritable(files);
     Workload workload = workload();
-    Comparison.Settings settings = settings(workload);
+    RunSettings settings = settings(workload);
     Screen progress = new Screen(spec.commandLine().getErr());
-    try (HikariDataSource pool =
-        DatabaseOptions.pool(url, readers + CONNECTIONS_BESIDE_READERS, System.getenv())) {
+    try (HikariDataSource pool = database.pool(readers + CONNECTIONS_BESIDE_READERS)) {
       Comparison comparison = comparison(pool, workload, settings, progress);
       try (Interrupts ignored = Interrupts.first(comparison::stop)) {
-        Result result = recordings.run(comparison, progress);
-        progress.clear();
-        if (result.ways().stream().allMatch(way -> way.reads() == 0)) {
-          progress.line(
-              "shelf: Nothing has been measured: the run ended while it prepared or warmed up.");
-          return Failure.EXIT_CODE;
-        }
-        report(result);
-        pages.draw(result, progress);
-        result.faults().forEach(fault -> progress.line("shelf: " + fault + "."));
-        return result.faults().isEmpty() ? 0 : 1;
+        return told(recordings.run(comparison, progress), progress);
       }
     } catch (WorkloadException e) {
       throw new Failure(nameOfWorkload() + ", " + e.getMessage(), e);
@@ -197,51 +186,63 @@ final class MeasureCommand implements Callable<Integer> {
     }
   }
 
+  private int told(Result result, Screen progress) throws Failure, JsonProcessingException {
+    progress.clear();
+    if (result.isEmpty()) {
+      String why = result.endedBy().orElse("the run ended while it prepared or warmed up.");
+      throw new Failure("Nothing has been measured: " + why);
+    }
+    report(result);
+    pages.draw(result, progress);
+    result.faults().forEach(fault -> progress.line("shelf: " + sentence(fault)));
+    return result.faults().isEmpty() ? 0 : 1;
+  }
+
+  private static String sentence(String text) {
+    return text.endsWith(".") ? text : text + ".";
+  }
+
   private Comparison comparison(
-      DataSource pool, Workload workload, Comparison.Settings settings, Screen screen)
+      DataSource pool, Workload workload, RunSettings settings, Screen screen)
       throws SQLException, Failure {
     Optional<RecordedRequests> recorded = recordings.replayed(workload, readers, screen);
     return recorded.isPresent()
-        ? Comparison.asking(recorded.get(), pool, workload, settings, told(screen))
+        ? Comparison.asking(recorded.get(), pool, workload, settings, progressOn(screen))
         : drawing(pool, workload, settings, screen);
   }
 
-  private Comparison.Settings settings(Workload workload) throws Failure {
-    requireAtLeast("--seconds", seconds, 1);
-    requireAtLeast("--readers", readers, 1);
-    requireAtLeast("--ttl", ttl, 1);
+  private RunSettings settings(Workload workload) throws Failure {
+    Limits.require("--seconds", seconds, 1, Limits.MOST_SECONDS);
+    Limits.require("--readers", readers, 1, Limits.MOST_READERS);
+    Limits.require("--ttl", ttl, 1, Limits.MOST_SECONDS);
     // Of a recording nothing is passed over unless asked for.
     int usual = recordings.replays() ? 0 : Math.max(2, seconds / SHARE_OF_WARM_UP);
     int warming = warmUp == null ? usual : warmUp;
-    requireAtLeast("--warm-up", warming, 0);
+    Limits.require("--warm-up", warming, 0, Limits.MOST_SECONDS);
     double reading = rate == null ? workload.readsPerSecond() : rate;
-    requireAtLeast("--rate", reading, 0);
+    Limits.require("--rate", reading, 0, Limits.MOST_PER_SECOND);
     double writing = writes == null ? workload.writesPerSecond() : writes;
-    requireAtLeast("--writes", writing, 0);
+    Limits.require("--writes", writing, 0, Limits.MOST_PER_SECOND);
     if (ways.stream().allMatch(way -> way == WayKind.DIRECT)) {
       throw new Failure("--ways must name a way beside direct, such as answers.");
     }
-    return new Comparison.Settings(
+    return new RunSettings(
         ways,
         Duration.ofSeconds(warming),
         Duration.ofSeconds(seconds),
-        readers,
-        reading,
-        writing,
+        new Traffic(readers, reading, writing),
         Duration.ofSeconds(ttl),
         seed);
   }
 
   private Workload workload() throws Failure {
     if (workloadFile == null) {
-      return demoWorkload();
+      return recordings.replays() ? recordings.nothingBeside() : demoWorkload();
     }
     try {
-      return WorkloadFile.read(Files.readString(workloadFile));
+      return WorkloadFile.read(InputFile.read(workloadFile));
     } catch (WorkloadException e) {
       throw new Failure(workloadFile + ", " + e.getMessage(), e);
-    } catch (IOException e) {
-      throw Failure.of("The workload " + workloadFile + " cannot be read", e);
     }
   }
 
@@ -275,20 +276,13 @@ final class MeasureCommand implements Callable<Integer> {
   }
 
   /** A comparison that tells a screen how far it is. */
-  static Comparison drawing(
-      DataSource pool, Workload workload, Comparison.Settings settings, Screen screen)
+  static Comparison drawing(DataSource pool, Workload workload, RunSettings settings, Screen screen)
       throws SQLException {
-    return Comparison.of(pool, workload, settings, told(screen));
+    return Comparison.of(pool, workload, settings, progressOn(screen));
   }
 
-  private static Comparison.Progress told(Screen screen) {
+  private static Comparison.Progress progressOn(Screen screen) {
     return (what, share) ->
         screen.status(String.format(Locale.ROOT, "%3.0f %%  %s", 100 * share, what));
-  }
-
-  static void requireAtLeast(String option, double value, double least) throws Failure {
-    if (!(value >= least)) {
-      throw new Failure(option + " must be at least " + (long) least + ", but is " + value + ".");
-    }
   }
 }

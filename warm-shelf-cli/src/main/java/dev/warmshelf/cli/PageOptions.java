@@ -1,10 +1,9 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.cli.measure.Result;
-import dev.warmshelf.cli.report.ReportPage;
+import dev.warmshelf.measure.figures.Result;
+import dev.warmshelf.measure.report.ReportPage;
 import java.awt.AWTError;
 import java.io.IOException;
-import java.nio.file.Files;
 import java.nio.file.Path;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Option;
@@ -20,23 +19,10 @@ final class PageOptions {
   @Option(names = "--plots", paramLabel = "DIRECTORY", description = "Write each plot as a PNG.")
   private @Nullable Path plots;
 
-  /** Says before the run, not after it, that there is nowhere to write the page. */
-  void requireWritable() throws Failure {
-    requireWritable("--report", page);
-  }
-
-  /** Likewise of any file. */
-  static void requireWritable(String option, @Nullable Path file) throws Failure {
-    if (file != null) {
-      Path directory = file.toAbsolutePath().getParent();
-      if (directory == null || !Files.isWritable(directory) || Files.isDirectory(file)) {
-        throw new Failure(
-            option
-                + " "
-                + file
-                + " cannot be written: there is no such directory, or it is not writable.");
-      }
-    }
+  /** Says before the run, not after it, what cannot be written. */
+  void requireWritable(OutputFiles files) throws Failure {
+    files.writes("--report", page);
+    files.writesInto("--plots", plots, ReportPage.plotFiles());
   }
 
   /** After the tables are out: what was measured is not lost if a page cannot be written. */

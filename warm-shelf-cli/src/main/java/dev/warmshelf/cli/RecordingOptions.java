@@ -1,15 +1,17 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.cli.measure.Comparison;
-import dev.warmshelf.cli.measure.RecordedRequests;
-import dev.warmshelf.cli.measure.Result;
-import dev.warmshelf.cli.measure.Workload;
-import dev.warmshelf.cli.text.Text;
+import dev.warmshelf.measure.figures.Result;
+import dev.warmshelf.measure.run.Comparison;
+import dev.warmshelf.measure.text.Text;
+import dev.warmshelf.measure.workload.RecordedRequests;
+import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.record.ShelfRecording;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.List;
 import java.util.Locale;
+import java.util.Map;
 import java.util.Optional;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Option;
@@ -42,15 +44,21 @@ final class RecordingOptions {
   }
 
   /** Says before the run what cannot be done. */
-  void requireSensible(boolean rateGiven) throws Failure {
-    PageOptions.requireWritable("--record", record);
-    MeasureCommand.requireAtLeast("--speed", speed, 0);
+  void requireSensible(boolean rateGiven, OutputFiles files) throws Failure {
+    files.reads(replay);
+    files.writes("--record", record);
+    Limits.require("--speed", speed, 0, Limits.MOST_PER_SECOND);
     if (speed > 0 && replay == null) {
       throw new Failure("--speed says how fast to replay a recording; add --replay FILE.");
     }
     if (rateGiven && replay != null) {
       throw new Failure("A recording is replayed at --speed, not at --rate; give one of them.");
     }
+  }
+
+  /** A workload that holds nothing but the recording's name. */
+  Workload nothingBeside() {
+    return new Workload("replay of " + replay, Map.of(), List.of(), List.of(), 0, 0);
   }
 
   /** The recording to ask again, if there is one. */
@@ -66,7 +74,7 @@ final class RecordingOptions {
               Locale.ROOT,
               "replaying %s: %,d questions, %,d left out since they are no queries",
               replay,
-              recorded.size(),
+              recorded.size().orElse(0),
               recorded.leftOut()));
       return Optional.of(recorded);
     } catch (IOException e) {

@@ -43,13 +43,13 @@ final class StatementDatabase implements AutoCloseable {
    *
    * @throws Failure if it cannot be reached
    */
-  static StatementDatabase at(String url, Map<String, String> environment) throws Failure {
+  static StatementDatabase at(DatabaseOptions database) throws Failure {
+    Connection connection = database.connection();
     try {
-      Connection connection = DatabaseOptions.connection(url, environment);
       String session = Session.inWords(Session.of(connection).ambient());
       return new StatementDatabase(connection, connection, session, "");
     } catch (SQLException e) {
-      throw new Failure(Failure.inOneLine(e), e);
+      throw Failure.of(e);
     }
   }
 

@@ -1,10 +1,9 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.cli.WatchCommand.Counts;
-import dev.warmshelf.cli.WatchCommand.FeedState;
-import dev.warmshelf.cli.WatchCommand.Look;
-import dev.warmshelf.cli.text.Text;
-import dev.warmshelf.cli.text.TextTable;
+import dev.warmshelf.cli.ProgramMeters.Look;
+import dev.warmshelf.cli.ProgramMeters.Meters;
+import dev.warmshelf.measure.text.Text;
+import dev.warmshelf.measure.text.TextTable;
 import java.time.LocalTime;
 import java.time.ZoneId;
 import java.time.temporal.ChronoUnit;
@@ -13,6 +12,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
+import java.util.Optional;
 import org.jspecify.annotations.Nullable;
 
 /** Two looks at a program, one after the other, as a table, as lines, and as fields. */
@@ -34,84 +34,65 @@ final class WatchReport {
     this.seconds = (now.nanos() - before.nanos()) / 1e9;
   }
 
+  private interface Cell {
+    String of(Meters now, Meters before);
+  }
+
+  /** Heads and cells, in their order. */
+  private Map<String, Cell> columns() {
+    Map<String, Cell> columns = new LinkedHashMap<>();
+    columns.put("shelf", (m, b) -> m.text("Name"));
+    columns.put("lookups/s", (m, b) -> rate(m.since(b, "Lookups")));
+    columns.put("hits now", (m, b) -> ratio(m.since(b, "Hits"), m.since(b, "Lookups")));
+    columns.put("in all", (m, b) -> ratio(m.count("Hits"), m.count("Lookups")));
+    columns.put("kept", (m, b) -> Text.count(m.count("Entries")));
+    columns.put("memory", (m, b) -> Text.bytes(m.count("Bytes")));
+    columns.put("saved/s", (m, b) -> time(Math.round(m.since(b, "TimeSavedNanos") / seconds)));
+    columns.put("hit p50", (m, b) -> time(m.count("HitP50Nanos")));
+    columns.put("load p50", (m, b) -> time(m.count("LoadP50Nanos")));
+    columns.put("loads/s", (m, b) -> rate(m.since(b, "Misses") - m.since(b, "Joined")));
+    columns.put("invalid/s", (m, b) -> rate(m.since(b, "Invalidated")));
+    columns.put("needless", (m, b) -> ratio(m.count("Needless"), m.count("Invalidated")));
+    columns.put("wasted", (m, b) -> ratio(m.count("Wasted"), m.count("Fills")));
+    columns.put("bypass/s", (m, b) -> rate(m.since(b, "Bypassed")));
+    columns.put("late", (m, b) -> audits("AuditsLate", m));
+    columns.put("never", (m, b) -> audits("AuditsNever", m));
+    return columns;
+  }
+
   List<String> table() {
     List<String> lines = new ArrayList<>();
-    lines.add(
-        "program "
-            + program
-            + ", "
-            + LocalTime.now(ZoneId.systemDefault()).truncatedTo(ChronoUnit.SECONDS));
+    lines.add("program " + program + ", " + clock());
     lines.add("");
-    TextTable table =
-        new TextTable(
-            List.of(
-                "shelf",
-                "lookups/s",
-                "hits now",
-                "in all",
-                "kept",
-                "memory",
-                "saved/s",
-                "hit p50",
-                "load p50",
-                "loads/s",
-                "put out/s",
-                "needless",
-                "wasted",
-                "around/s",
-                "late",
-                "never"),
-            TextTable.Side.RIGHT,
-            NARROW);
+    Map<String, Cell> columns = columns();
+    TextTable table = new TextTable(List.copyOf(columns.keySet()), TextTable.Side.RIGHT, NARROW);
     now.shelves()
         .forEach(
-            (id, counts) -> {
-              Counts earlier = before.shelves().getOrDefault(id, counts);
-              table.row(
-                  List.of(
-                      counts.name(),
-                      rate(counts.lookups() - earlier.lookups()),
-                      ratio(counts.hits() - earlier.hits(), counts.lookups() - earlier.lookups()),
-                      ratio(counts.hits(), counts.lookups()),
-                      Text.count(counts.size()),
-                      Text.bytes(counts.bytes()),
-                      time(
-                          Math.max(
-                              0,
-                              Math.round((counts.savedNanos() - earlier.savedNanos()) / seconds))),
-                      time(counts.hitNanos()),
-                      time(counts.loadNanos()),
-                      rate(counts.misses() - counts.joined() - earlier.misses() + earlier.joined()),
-                      rate(counts.invalidated() - earlier.invalidated()),
-                      ratio(counts.needless(), counts.invalidated()),
-                      ratio(counts.wasted(), counts.fills()),
-                      rate(counts.bypassed() - earlier.bypassed()),
-                      audits(counts.late(), counts),
-                      audits(counts.never(), counts)));
+            (id, meters) -> {
+              Meters earlier = before.shelves().getOrDefault(id, meters);
+              table.row(columns.values().stream().map(cell -> cell.of(meters, earlier)).toList());
             });
     lines.addAll(table.lines(""));
     lines.add("");
-    now.feeds()
-        .forEach(
-            (id, feed) -> {
-              FeedState earlier = before.feeds().getOrDefault(id, feed);
-              lines.add(
-                  "feed of "
-                      + shelvesOf(id)
-                      + ": "
-                      + feed.state()
-                      + (feed.trouble().isEmpty()
-                          ? ""
-                          : ": " + feed.trouble().lines().findFirst().orElse(""))
-                      + ", delivered up to "
-                      + time(feed.lagNanos())
-                      + " ago; "
-                      + rate(feed.changes() - earlier.changes())
-                      + " changes/s; everything was out "
-                      + Text.count(feed.upheavals())
-                      + " times");
-            });
+    now.feeds().forEach((id, feed) -> lines.add(feedLine(id, feed)));
     return lines;
+  }
+
+  private String feedLine(String id, Meters feed) {
+    Meters earlier = before.feeds().getOrDefault(id, feed);
+    Optional<String> trouble = feed.text("Trouble").lines().findFirst();
+    return "feed of "
+        + shelvesOf(id)
+        + ": "
+        + feed.text("State")
+        + trouble.map(why -> ": " + why).orElse("")
+        + ", delivered up to "
+        + time(feed.count("LagNanos"))
+        + " ago; "
+        + rate(feed.since(earlier, "Changes"))
+        + " changes/s; everything was invalidated "
+        + Text.count(feed.count("Resets"))
+        + " times";
   }
 
   /** The shelves that follow a feed. */
@@ -119,33 +100,40 @@ final class WatchReport {
     List<String> names = new ArrayList<>();
     now.shelves()
         .forEach(
-            (id, counts) -> {
+            (id, meters) -> {
               if (id.startsWith(part + "/")) {
-                names.add(counts.name());
+                names.add(meters.text("Name"));
               }
             });
     return String.join(", ", names);
   }
 
-  /** A line for each shelf, of key-value pairs. */
+  /** A line for each shelf, of key-value pairs; a value with blanks is quoted. */
   List<String> lines() {
     List<String> lines = new ArrayList<>();
     for (Map<String, @Nullable Object> shelf : shelves()) {
-      StringBuilder line =
-          new StringBuilder(
-              LocalTime.now(ZoneId.systemDefault()).truncatedTo(ChronoUnit.SECONDS).toString());
+      StringBuilder line = new StringBuilder("time=").append(clock());
       shelf.forEach(
-          (name, value) ->
-              line.append(' ')
-                  .append(name)
-                  .append('=')
-                  .append(
-                      value instanceof Double number
-                          ? String.format(Locale.ROOT, "%.3f", number)
-                          : String.valueOf(value)));
+          (name, value) -> line.append(' ').append(name).append('=').append(shown(value)));
       lines.add(line.toString());
     }
     return lines;
+  }
+
+  private static String shown(@Nullable Object value) {
+    if (value instanceof Double number) {
+      return String.format(Locale.ROOT, "%.3f", number);
+    } else if (value == null) {
+      return "-";
+    }
+    String text = value.toString();
+    return text.matches("[^\\s\"=]+")
+        ? text
+        : '"' + text.replace("\\", "\\\\").replace("\"", "\\\"") + '"';
+  }
+
+  private static String clock() {
+    return LocalTime.now(ZoneId.systemDefault()).truncatedTo(ChronoUnit.SECONDS).toString();
   }
 
   Map<String, @Nullable Object> fields() {
@@ -157,40 +145,36 @@ final class WatchReport {
 
   private List<Map<String, @Nullable Object>> shelves() {
     List<Map<String, @Nullable Object>> shelves = new ArrayList<>();
-    now.shelves()
-        .forEach(
-            (id, counts) -> {
-              Counts earlier = before.shelves().getOrDefault(id, counts);
-              FeedState feed = now.feeds().get(id.substring(0, id.indexOf('/')));
-              long lookups = counts.lookups() - earlier.lookups();
-              Map<String, @Nullable Object> fields = new LinkedHashMap<>();
-              fields.put("shelf", counts.name());
-              fields.put("lookups", counts.lookups());
-              fields.put("lookupsPerSecond", lookups / seconds);
-              fields.put(
-                  "hitRatioNow",
-                  lookups == 0 ? null : (double) (counts.hits() - earlier.hits()) / lookups);
-              fields.put(
-                  "hitRatio",
-                  counts.lookups() == 0 ? null : (double) counts.hits() / counts.lookups());
-              fields.put("kept", counts.size());
-              fields.put("bytes", counts.bytes());
-              fields.put("timeSavedNanos", counts.savedNanos());
-              fields.put("hitP50Nanos", counts.hitNanos());
-              fields.put("loadP50Nanos", counts.loadNanos());
-              fields.put("fills", counts.fills());
-              fields.put("wasted", counts.wasted());
-              fields.put("invalidated", counts.invalidated());
-              fields.put("needless", counts.needless());
-              fields.put("bypassed", counts.bypassed());
-              fields.put("auditsAgreed", counts.agreed());
-              fields.put("auditsLate", counts.late());
-              fields.put("auditsNever", counts.never());
-              fields.put("feed", feed == null ? "none" : feed.state());
-              fields.put("feedLagNanos", feed == null ? null : feed.lagNanos());
-              shelves.add(fields);
-            });
+    now.shelves().forEach((id, meters) -> shelves.add(shelf(id, meters)));
     return shelves;
+  }
+
+  /** What follows from two looks, then all that the program shows, then its feed. */
+  private Map<String, @Nullable Object> shelf(String id, Meters meters) {
+    Meters earlier = before.shelves().getOrDefault(id, meters);
+    long lookups = meters.since(earlier, "Lookups");
+    Map<String, @Nullable Object> fields = new LinkedHashMap<>();
+    fields.put("shelf", meters.text("Name"));
+    fields.put("lookupsPerSecond", lookups / seconds);
+    fields.put("hitRatioNow", share(meters.since(earlier, "Hits"), lookups));
+    fields.put("hitRatio", share(meters.count("Hits"), meters.count("Lookups")));
+    meters
+        .attributes()
+        .forEach(
+            (name, value) -> {
+              if (!name.equals("Name")) {
+                fields.put(
+                    name.substring(0, 1).toLowerCase(Locale.ROOT) + name.substring(1), value);
+              }
+            });
+    Meters feed = now.feeds().get(id.substring(0, id.indexOf('/')));
+    fields.put("feed", feed == null ? "none" : feed.text("State"));
+    fields.put("feedLagNanos", feed == null ? null : feed.count("LagNanos"));
+    return fields;
+  }
+
+  private static @Nullable Double share(long part, long whole) {
+    return whole == 0 ? null : (double) part / whole;
   }
 
   private String rate(long count) {
@@ -204,11 +188,13 @@ final class WatchReport {
     return whole == 0 ? NONE : Text.percent((double) part / whole);
   }
 
-  private static String audits(long count, Counts counts) {
-    return counts.agreed() + counts.late() + counts.never() == 0 ? NONE : Text.count(count);
+  private static String audits(String finding, Meters meters) {
+    long audited =
+        meters.count("AuditsAgreed") + meters.count("AuditsLate") + meters.count("AuditsNever");
+    return audited == 0 ? NONE : Text.count(meters.count(finding));
   }
 
   private static String time(long nanos) {
-    return nanos == 0 ? NONE : Text.nanos(nanos);
+    return nanos <= 0 ? NONE : Text.nanos(nanos);
   }
 }

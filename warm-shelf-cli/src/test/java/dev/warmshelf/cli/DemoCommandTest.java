@@ -17,7 +17,7 @@ class DemoCommandTest {
     assertThat(ran.err()).isEmpty();
     assertThat(ran.out()).contains("first read   LOADED").contains("executed: 1");
     assertThat(ran.out()).contains("second read  KEPT").contains("executed: 0");
-    assertThat(ran.out()).contains("stale reads, never put out");
+    assertThat(ran.out()).contains("stale, never invalidated");
     assertThat(ran.out()).doesNotContain("WRONG");
     assertThat(ran.exitCode()).isZero();
   }

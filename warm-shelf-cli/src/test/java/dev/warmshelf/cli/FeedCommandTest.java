@@ -4,6 +4,8 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
+import dev.warmshelf.WarmShelf;
+import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
@@ -55,7 +57,7 @@ class FeedCommandTest {
     Ran installed = run("install", "--keep", "PT2H", "port", "@" + list);
     assertThat(installed.exitCode()).isZero();
     assertThat(installed.out())
-        .containsPattern("public.booking +told apart by sailing_id, agent_id")
+        .containsPattern("public.booking +tracked columns sailing_id, agent_id")
         .containsPattern("public.port +as a whole")
         .contains("kept for 2h", "All is well.");
 
@@ -71,6 +73,28 @@ class FeedCommandTest {
     assertThat(run("remove").exitCode()).isZero();
     assertThat(run("check").exitCode()).isEqualTo(1);
     assertThat(run("remove").exitCode()).as("repeatable").isZero();
+  }
+
+  @Test
+  void aRoleThatIsToFollowGetsItsRightsAndIsCheckedForThem() throws Exception {
+    execute("CREATE ROLE \"The App\" LOGIN");
+    assertThat(run("install", "port").exitCode()).isZero();
+    Ran lacking = run("check", "--reader", "The App");
+    assertThat(lacking.exitCode()).isEqualTo(1);
+    assertThat(lacking.out())
+        .contains("role The App may not follow", "GRANT USAGE ON SCHEMA warm_shelf TO \"The App\";")
+        .doesNotContain("All is well");
+    assertThat(run("install", "--print", "--reader", "The App", "port").out())
+        .contains("GRANT SELECT ON warm_shelf.journal, warm_shelf.installation TO \"The App\";");
+    assertThat(run("install", "--reader", "The App", "port").exitCode()).isZero();
+    assertThat(run("check", "--reader", "The App").out()).contains("All is well.");
+    assertThat(run("check", "--reader", "nobody").err()).contains("no role 'nobody'");
+    try (WarmShelf warm =
+        WarmShelf.over(server.dataSource("postgres"))
+            .following(JournalFeed.on(url(), "The App", ""))
+            .open()) {
+      assertThat(warm.feedMeters()).isPresent();
+    }
   }
 
   @Test

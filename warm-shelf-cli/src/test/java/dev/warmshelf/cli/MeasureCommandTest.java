@@ -7,26 +7,29 @@ import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.cli.measure.Comparison;
-import dev.warmshelf.cli.measure.Figures;
-import dev.warmshelf.cli.measure.RecordedRequests;
-import dev.warmshelf.cli.measure.Result;
-import dev.warmshelf.cli.measure.WayKind;
-import dev.warmshelf.cli.report.ComparisonFields;
-import dev.warmshelf.cli.report.ComparisonReport;
-import dev.warmshelf.cli.report.MachineFonts;
-import dev.warmshelf.cli.report.ReportPage;
 import dev.warmshelf.journal.Journal;
+import dev.warmshelf.measure.figures.Figures;
+import dev.warmshelf.measure.figures.Result;
+import dev.warmshelf.measure.figures.RunSettings;
+import dev.warmshelf.measure.figures.Traffic;
+import dev.warmshelf.measure.figures.WayKind;
+import dev.warmshelf.measure.report.ComparisonFields;
+import dev.warmshelf.measure.report.ComparisonReport;
+import dev.warmshelf.measure.report.ReportPage;
+import dev.warmshelf.measure.run.Comparison;
+import dev.warmshelf.measure.workload.RecordedRequests;
 import dev.warmshelf.record.ShelfRecording;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
+import java.awt.Font;
 import java.awt.image.BufferedImage;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.Statement;
 import java.time.Duration;
+import java.util.Arrays;
 import java.util.EnumSet;
 import java.util.HashSet;
 import java.util.List;
@@ -67,31 +70,44 @@ class MeasureCommandTest {
     assertThat(result.faults()).isEmpty();
     assertThat(result.commits()).isNotEmpty();
     for (Figures following : result.ways().subList(2, 5)) {
-      assertThat(following.lags().getTotalCount())
-          .as(following.way())
+      assertThat(following.kept().lags().getTotalCount())
+          .as(following.way().label())
           .isBetween((long) result.commits().size() - 10, (long) result.commits().size() + 10);
     }
-    assertThat(result.ttlAlone().orElseThrow().lags().getTotalCount()).isZero();
+    assertThat(result.ttlAlone().orElseThrow().kept().lags().getTotalCount()).isZero();
     Figures direct = result.ways().get(0);
-    assertThat(direct.stale()).isZero();
-    assertThat(direct.work().orElseThrow().calls()).isEqualTo(direct.reads());
-    assertThat(direct.work().orElseThrow().rows()).isGreaterThan(direct.reads());
-    assertThat(direct.work().orElseThrow().buffersFound()).isPositive();
+    assertThat(direct.staleness().stale()).isZero();
+    assertThat(direct.database().work().orElseThrow().calls()).isEqualTo(direct.reads().count());
+    assertThat(direct.database().work().orElseThrow().rows()).isGreaterThan(direct.reads().count());
+    assertThat(direct.database().work().orElseThrow().buffersFound()).isPositive();
     for (Figures kept : result.ways().subList(1, 5)) {
-      assertThat(kept.never()).isZero();
+      assertThat(kept.staleness().never()).isZero();
       assertThat(kept.hitRatio().orElseThrow()).isPositive();
-      assertThat(kept.work().orElseThrow().calls()).isEqualTo(kept.ownDatabaseReads());
+      assertThat(kept.database().work().orElseThrow().calls())
+          .isEqualTo(kept.database().ownCount());
       assertThat(kept.savedNanos()).isPositive();
       assertThat(kept.bytesHeld()).isPositive();
-      assertThat(kept.ownDatabaseReads()).isLessThan(kept.reads());
+      assertThat(kept.database().ownCount()).isLessThan(kept.reads().count());
     }
     assertThat(new ComparisonReport(result).lines("").get(0))
         .contains("direct", "TTL only", "table lanes", "value lanes", "answer lanes");
     assertThat(result.verdict("notices").words())
         .contains("an index on notice (port_id) would make the direct read cheaper");
-    assertThat(result.indexes()).containsOnlyKeys("notices");
-    assumingThat(MachineFonts.present(), () -> pageAndPlotsStandAlone(result));
+    assertThat(result.facts().entrySet())
+        .filteredOn(each -> each.getValue().index().isPresent())
+        .extracting(Map.Entry::getKey)
+        .containsExactly("notices");
+    assertThat(result.notes()).isEmpty();
+    assumingThat(hasFonts(), () -> pageAndPlotsStandAlone(result));
     everyWayAndQueryHasALineOfCsv(result);
+  }
+
+  private static boolean hasFonts() {
+    try {
+      return new Font(Font.SANS_SERIF, Font.PLAIN, 12).canDisplay('x');
+    } catch (LinkageError | InternalError e) {
+      return false;
+    }
   }
 
   private static void pageAndPlotsStandAlone(Result result) throws Exception {
@@ -125,7 +141,7 @@ class MeasureCommandTest {
     int queries = result.ways().stream().mapToInt(way -> way.queries().size()).sum();
     assertThat(lines).hasSize(1 + 5 + queries);
     assertThat(lines.get(0)).startsWith("way,query,reads,hits,hit_ratio");
-    assertThat(lines.get(1)).startsWith("direct,," + result.direct().reads() + ",0,0.0,");
+    assertThat(lines.get(1)).startsWith("direct,," + result.direct().reads().count() + ",0,0.0,");
   }
 
   @Test
@@ -134,13 +150,16 @@ class MeasureCommandTest {
     assertThat(one.faults()).isEmpty();
     for (Figures way : one.ways()) {
       // 100 a second for rounds of a second each, at random: sigma is 10 for one, 14 for two.
-      long due = 100L * way.slices().size();
-      assertThat(way.reads() + way.notAsked()).as(way.way()).isBetween(due - 70, due + 70);
+      long due = 100L * way.rounds().size();
+      assertThat(way.reads().count() + way.reads().notAsked())
+          .as(way.way().label())
+          .isBetween(due - 70, due + 70);
     }
     Result two = measure(settings(1, 100, 0));
-    assertThat(two.digest()).isEqualTo(one.digest());
+    assertThat(two.conditions().digest()).isEqualTo(one.conditions().digest());
     assertThat(two.commits()).isEmpty();
-    assertThat(measure(settings(1, 0, 0)).digest()).isNotEqualTo(one.digest());
+    assertThat(measure(settings(1, 0, 0)).conditions().digest())
+        .isNotEqualTo(one.conditions().digest());
   }
 
   @Test
@@ -159,26 +178,26 @@ class MeasureCommandTest {
         assertThat(recording.lost()).isZero();
       }
       RecordedRequests questions = RecordedRequests.of(file, MeasureCommand.demoWorkload(), 3, 0);
-      assertThat((long) questions.size()).isEqualTo(first.finest().reads());
+      assertThat(questions.size().orElse(0)).isEqualTo(first.finest().reads().count());
       Comparison replayed =
           Comparison.asking(
               questions,
               pool,
               MeasureCommand.demoWorkload(),
-              new Comparison.Settings(
+              new RunSettings(
                   EnumSet.allOf(WayKind.class),
                   Duration.ZERO,
                   Duration.ofSeconds(30),
-                  3,
-                  0,
-                  0,
+                  new Traffic(3, 0, 0),
                   Duration.ofSeconds(1),
                   7),
               (what, share) -> {});
       Result second = replayed.run();
       assertThat(second.faults()).isEmpty();
       for (Figures way : second.ways()) {
-        assertThat(way.reads()).as(way.way()).isEqualTo(first.finest().reads());
+        assertThat(way.reads().count())
+            .as(way.way().label())
+            .isEqualTo(first.finest().reads().count());
       }
       first
           .finest()
@@ -243,8 +262,6 @@ class MeasureCommandTest {
             "measure",
             "--db",
             db,
-            "--workload",
-            workload.toString(),
             "--seconds",
             "4",
             "--replay",
@@ -257,8 +274,11 @@ class MeasureCommandTest {
     assertThat(replayed.exitCode()).as(replayed.err()).isZero();
     assertThat(replayed.err()).contains("replaying " + file);
     assertThat(replayed.out())
-        .contains("direct,notices,", "answer lanes,moment,")
+        .contains("direct,statement 1,", "answer lanes,statement 2,")
         .doesNotContain("TTL only", "table lanes", "value lanes");
+    assertThat(replayed.out().lines().filter(line -> line.startsWith("answer lanes,,")))
+        .as("no versions, so no staleness, late or never")
+        .allMatch(line -> line.endsWith(",0,,"));
   }
 
   @Test
@@ -270,14 +290,19 @@ class MeasureCommandTest {
     String empty = server.url("empty");
     String nowhere = directory.resolve("no/where").toString();
     assertSays("shelf demo --keep", "--db", empty);
-    assertSays("No database is given");
-    assertSays("there is no such directory", "--db", empty, "--report", nowhere);
-    assertSays("there is no such directory", "--db", empty, "--record", nowhere);
+    assertSays("No database is named");
+    assertSays("there is no directory", "--db", empty, "--report", nowhere);
+    assertSays("there is no directory", "--db", empty, "--record", nowhere);
     assertSays("no such file or directory", "--db", empty, "--replay", nowhere);
-    assertSays("no such file or directory", "--db", empty, "--workload", nowhere);
+    assertSays("There is no file", "--db", empty, "--workload", nowhere);
+    assertSays("is a directory", "--db", empty, "--workload", directory.toString());
     assertSays("add --replay FILE", "--db", empty, "--speed", "2");
     assertSays("give one of them", "--db", empty, "--replay", nowhere, "--rate", "2");
-    assertSays("--rate must be at least 0", "--db", empty, "--rate", "-2");
+    assertSays("--rate must be from 0 to 10,000,000, but is -2", "--db", empty, "--rate", "-2");
+    assertSays("but is 1.0E308", "--db", empty, "--rate", "1e308");
+    assertSays("but is Infinity", "--db", empty, "--writes", "Infinity");
+    assertSays("but is 100,000", "--db", empty, "--readers", "100000");
+    assertSays("'1.5' is not a whole number", "--db", empty, "--seconds", "1.5");
     assertSays("a way beside direct", "--db", empty, "--ways", "direct");
     assertSays("--ways", "--db", empty, "--ways", "none");
     assertSays("one of --json and --csv", "--db", empty, "--json", "--csv");
@@ -301,6 +326,38 @@ class MeasureCommandTest {
   }
 
   @Test
+  void nothingIsOverwrittenUnasked() throws Exception {
+    String db = server.url("postgres");
+    Path workload = directory.resolve("mine.yaml");
+    Files.writeString(workload, SkerryLine.workload());
+    Path there = directory.resolve("there.html");
+    Files.writeString(there, "mine");
+    Path link = directory.resolve("link.html");
+    Files.createSymbolicLink(link, workload);
+    String mine = workload.toString();
+    String[] onto = {"--db", db, "--workload", mine, "--overwrite", "--report"};
+    assertSays("read or written by this run already", with(onto, mine));
+    assertSays("read or written by this run already", with(onto, link.toString()));
+    assertSays("--overwrite", "--db", db, "--report", there.toString());
+    Path recording = directory.resolve("asked.gz");
+    Files.writeString(recording, "x");
+    String asked = recording.toString();
+    assertSays("already", "--db", db, "--replay", asked, "--record", asked, "--overwrite");
+    Path plots = Files.createDirectory(directory.resolve("drawn"));
+    Files.writeString(plots.resolve("latency.png"), "mine");
+    assertSays("latency.png is there already", "--db", db, "--plots", plots.toString());
+    assertSays("is no directory", "--db", db, "--plots", there + "/below");
+    assertThat(Files.readString(workload)).isEqualTo(SkerryLine.workload());
+    assertThat(Files.readString(there)).isEqualTo("mine");
+  }
+
+  private static String[] with(String[] options, String last) {
+    String[] all = Arrays.copyOf(options, options.length + 1);
+    all[options.length] = last;
+    return all;
+  }
+
+  @Test
   void theDemosWorkloadCanBePrinted() {
     Ran printed = Ran.of("measure", "--print-workload");
     assertThat(printed.exitCode()).isZero();
@@ -318,7 +375,7 @@ class MeasureCommandTest {
   }
 
   @Test
-  void aFootprintThatIsWrongShowsAsReadsThatAreNeverPutOut() throws Exception {
+  void aFootprintThatIsWrongShowsAsReadsThatAreNeverInvalidated() throws Exception {
     // A planted fault: the feed takes sailing for covered, but its trigger notes another table.
     try (Connection connection = server.dataSource("postgres").getConnection();
         Statement statement = connection.createStatement()) {
@@ -335,31 +392,29 @@ class MeasureCommandTest {
     }
     try {
       Result result = measure(settings(10, 0, 200));
-      assertThat(result.ways().get(0).stale()).isZero();
-      assertThat(result.ways().get(4).never()).isPositive();
+      assertThat(result.ways().get(0).staleness().stale()).isZero();
+      assertThat(result.ways().get(4).staleness().never()).isPositive();
       assertThat(result.faults()).anySatisfy(f -> assertThat(f).contains("a footprint is wrong"));
     } finally {
       Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
     }
   }
 
-  private static Result measure(Comparison.Settings settings) throws Exception {
+  private static Result measure(RunSettings settings) throws Exception {
     HikariConfig config = new HikariConfig();
     config.setDataSource(server.dataSource("postgres"));
-    try (HikariDataSource pool = DatabaseOptions.pool(config, settings.readers() + 8)) {
+    try (HikariDataSource pool = DatabaseOptions.pool(config, settings.traffic().readers() + 8)) {
       return Comparison.of(pool, MeasureCommand.demoWorkload(), settings, (what, share) -> {})
           .run();
     }
   }
 
-  private static Comparison.Settings settings(int seconds, double reads, double writes) {
-    return new Comparison.Settings(
+  private static RunSettings settings(int seconds, double reads, double writes) {
+    return new RunSettings(
         EnumSet.allOf(WayKind.class),
         Duration.ofSeconds(1),
         Duration.ofSeconds(seconds),
-        3,
-        reads,
-        writes,
+        new Traffic(3, reads, writes),
         Duration.ofSeconds(1),
         7);
   }
@@ -368,7 +423,15 @@ class MeasureCommandTest {
   void keysAreExplainedByTheDatabasesOwnCatalogue() throws Exception {
     try (StatementDatabase database =
         StatementDatabase.at(
-            server.url("postgres"), Map.of("SHELF_DB_USER", "postgres", "SHELF_DB_PASSWORD", ""))) {
+            DatabaseOptions.of(
+                null,
+                Map.of(
+                    "SHELF_DB_URL",
+                    server.url("postgres"),
+                    "SHELF_DB_USER",
+                    "postgres",
+                    "SHELF_DB_PASSWORD",
+                    "")))) {
       KeyExplanation explanation =
           KeyExplanation.of(
               "SELECT count(*) FROM open_sailing, booking_2026_05", Map.of(), database);
@@ -389,7 +452,7 @@ class MeasureCommandTest {
   }
 
   private static String failureOf(String url, Map<String, String> environment) {
-    try (HikariDataSource pool = DatabaseOptions.pool(url, 1, environment)) {
+    try (HikariDataSource pool = DatabaseOptions.of(url, environment).pool(1)) {
       return "no failure: " + pool;
     } catch (Failure e) {
       return e.getMessage();

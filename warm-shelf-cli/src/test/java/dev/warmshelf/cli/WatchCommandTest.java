@@ -15,6 +15,8 @@ import dev.warmshelf.shelf.Shelf;
 import java.io.BufferedReader;
 import java.time.Duration;
 import java.util.List;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.Timeout;
 
@@ -22,21 +24,14 @@ class WatchCommandTest {
   @Test
   @Timeout(60)
   void showsTheMetersOfAnotherProgram() throws Exception {
-    Process other =
-        new ProcessBuilder(
-                ProcessHandle.current().info().command().orElseThrow(),
-                "-cp",
-                System.getProperty("java.class.path"),
-                Other.class.getName())
-            .redirectError(ProcessBuilder.Redirect.INHERIT)
-            .start();
+    Process other = other();
     try (BufferedReader said = other.inputReader()) {
       assertThat(said.readLine()).isEqualTo("ready");
       String pid = Long.toString(other.pid());
       Ran asJson = Ran.of("watch", pid, "--times", "1", "--json");
       assertThat(asJson.err()).isEmpty();
       JsonNode shelf = new ObjectMapper().readTree(asJson.out()).get("shelves").get(0);
-      assertThat(shelf.get("shelf").asText()).isEqualTo("orders/main");
+      assertThat(shelf.get("shelf").asText()).isEqualTo("the orders/main");
       assertThat(shelf.get("lookups").asLong()).isEqualTo(4);
       assertThat(shelf.get("hitRatio").asDouble()).isEqualTo(0.75);
       assertThat(shelf.get("hitRatioNow").isNull()).isTrue();
@@ -47,16 +42,60 @@ class WatchCommandTest {
       assertThat(asLines.exitCode()).isZero();
       assertThat(asLines.out().lines().toList())
           .hasSize(2)
-          .allSatisfy(line -> assertThat(line).contains("shelf=orders/main lookups=4"));
+          .allSatisfy(
+              line ->
+                  assertThat(line)
+                      .contains("shelf=\"the orders/main\" ", " lookups=4 ", " hits=3 "));
     } finally {
       other.destroyForcibly();
     }
   }
 
   @Test
+  @Timeout(60)
+  void aProcessThatIsNoJavaProgramIsNamedAndLivesOn() throws Exception {
+    Process sleeping = new ProcessBuilder("sleep", "50").start();
+    try {
+      Ran ran = Ran.of("watch", Long.toString(sleeping.pid()));
+      assertThat(ran.exitCode()).isEqualTo(2);
+      assertThat(ran.err()).contains("(sleep) is no Java program");
+      assertThat(sleeping.isAlive()).isTrue();
+    } finally {
+      sleeping.destroyForcibly();
+    }
+  }
+
+  @Test
+  @Timeout(60)
+  void aProgramThatEndsIsSaidToHaveEnded() throws Exception {
+    Process other = other();
+    try (BufferedReader said = other.inputReader()) {
+      assertThat(said.readLine()).isEqualTo("ready");
+      CompletableFuture<Ran> watching =
+          CompletableFuture.supplyAsync(
+              () -> Ran.of("watch", Long.toString(other.pid()), "--times", "50"));
+      // Its meters are read by now, or it has ended before: either is said.
+      other.destroyForcibly().waitFor();
+      Ran ran = watching.get(50, TimeUnit.SECONDS);
+      assertThat(ran.exitCode()).isEqualTo(2);
+      assertThat(ran.err()).containsAnyOf("has ended", "There is no process", "no Java program");
+    }
+  }
+
+  private static Process other() throws Exception {
+    return new ProcessBuilder(
+            ProcessHandle.current().info().command().orElseThrow(),
+            "-cp",
+            System.getProperty("java.class.path"),
+            Other.class.getName())
+        .redirectError(ProcessBuilder.Redirect.INHERIT)
+        .start();
+  }
+
+  @Test
   void whatIsNoProgramIsNamed() {
     assertThat(Ran.of("watch", "somewhere").err()).contains("neither a process id nor HOST:PORT");
-    assertThat(Ran.of("watch", "999999999").err()).contains("999999999");
+    assertThat(Ran.of("watch", "999999999").err()).contains("There is no process 999999999");
     assertThat(Ran.of("watch", "localhost:1").err()).contains("localhost:1");
     assertThat(Ran.of("watch", "1", "--interval", "0").exitCode()).isEqualTo(2);
   }
@@ -73,7 +112,7 @@ class WatchCommandTest {
         shelf.<String, RuntimeException>read(
             Key.named("test", "key"), Footprint.NOTHING, () -> "x");
       }
-      try (JmxBeans views = new JmxBeans("orders", List.of(shelf), null, board, time)) {
+      try (JmxBeans views = new JmxBeans("the orders", List.of(shelf), null, board, time)) {
         System.out.println("ready");
         new java.util.concurrent.CountDownLatch(1).await();
       }

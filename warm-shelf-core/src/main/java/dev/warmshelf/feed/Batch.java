@@ -12,26 +12,23 @@ import org.jspecify.annotations.Nullable;
  *     null as long as nobody can say so
  * @param changes in no particular order
  * @param meanings lanes of statements that may mean something else now, as the schema has changed
- * @param upheaval why nothing kept can be relied on any more, in words: the place was lost, or the
+ * @param reset why nothing kept can be relied on any more, in words: the place was lost, or the
  *     schema changed; null where neither is so
  */
 public record Batch(
-    @Nullable Watermark mark,
-    List<Change> changes,
-    List<Lane> meanings,
-    @Nullable String upheaval) {
+    @Nullable Watermark mark, List<Change> changes, List<Lane> meanings, @Nullable String reset) {
   public Batch {
     changes = List.copyOf(changes);
     meanings = List.copyOf(meanings);
   }
 
   /** A batch of changes alone. */
-  public Batch(@Nullable Watermark mark, List<Change> changes, @Nullable String upheaval) {
-    this(mark, changes, List.of(), upheaval);
+  public Batch(@Nullable Watermark mark, List<Change> changes, @Nullable String reset) {
+    this(mark, changes, List.of(), reset);
   }
 
   /** The same, which also says that nothing kept can be relied on any more. */
-  public Batch withUpheaval(String why) {
-    return new Batch(mark, changes, meanings, upheaval == null ? why : upheaval + "; " + why);
+  public Batch withReset(String why) {
+    return new Batch(mark, changes, meanings, reset == null ? why : reset + "; " + why);
   }
 }

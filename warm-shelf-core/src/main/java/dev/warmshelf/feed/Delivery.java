@@ -43,8 +43,8 @@ public final class Delivery {
 
   /** Ticks what the batch tells, then moves the watermark to its mark, if it has one. */
   public void deliver(Batch batch) {
-    if (batch.upheaval() != null) {
-      upheaval(batch.upheaval());
+    if (batch.reset() != null) {
+      reset(batch.reset());
     } else {
       if (!batch.changes().isEmpty()) {
         tick(batch.changes());
@@ -66,9 +66,9 @@ public final class Delivery {
   /**
    * Puts everything out: nothing kept can be relied on any more, nor what is known of statements.
    */
-  public void upheaval(String why) {
+  public void reset(String why) {
     LOG.warn("{}; all kept answers are out", why);
-    meters.upheaval();
+    meters.reset();
     board.noteSchemaChange();
   }
 

@@ -33,7 +33,7 @@ public interface Feed extends AutoCloseable {
    * The columns by which changes of this table are told apart, in the engineer's order. When it
    * changes, the board is told of a change of the schema.
    */
-  Map<String, ColumnKind> toldApart(Lane table);
+  Map<String, ColumnKind> trackedColumns(Lane table);
 
   /**
    * To be asked before what {@link #watch} is given is read from the catalogue.

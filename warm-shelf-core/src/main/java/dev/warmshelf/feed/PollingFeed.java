@@ -1,189 +1,128 @@
 package dev.warmshelf.feed;
 
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.FeedMeters.State;
 import java.time.Duration;
-import java.util.concurrent.CountDownLatch;
-import java.util.concurrent.TimeUnit;
+import java.util.Map;
+import java.util.Objects;
+import java.util.function.Consumer;
 import org.jspecify.annotations.Nullable;
-import org.slf4j.Logger;
-import org.slf4j.LoggerFactory;
 
 /**
- * Polls a database for changes and delivers them: the thread, its state, its pauses.
- *
- * <p><b>Nothing is lost.</b> A batch is delivered, and only then its place is taken; whatever fails
- * in between, the next look finds the same changes again. Delivering some twice invalidates some
- * answers twice.
- *
- * <p><b>Nothing ends it</b> but {@link #close}. Whatever is thrown, an {@link Error} included, is
- * logged and shown by the meters as the feed's trouble; then it tries again, after a pause that
- * grows from one failure to the next. Nobody's hurry shortens that pause: a database in trouble is
- * not asked more often the more readers wait for it.
+ * A feed that learns of changes by asking for them. It owns the thread, its state, its pauses after
+ * failures, and the delivery; one kind of feed differs from another by its {@link Poll} alone.
  *
  * <p>Thread-safe.
  */
-public final class PollingFeed implements AutoCloseable {
-  private static final Logger LOG = LoggerFactory.getLogger(PollingFeed.class);
-  private static final Duration FIRST_PAUSE = Duration.ofMillis(200);
-  private static final Duration LONGEST_PAUSE = Duration.ofSeconds(5);
-  private static final Duration CLOSING = Duration.ofSeconds(5);
-
-  /** While nothing arrives, the wait between two looks grows to this many times the interval. */
-  static final int IDLE_FACTOR = 4;
-
+public abstract class PollingFeed implements Feed {
   private final String name;
-  private final Poll poll;
-  private final Delivery delivery;
-  private final FeedMeters meters;
-  private final long intervalNanos;
-  private final Pauses pauses;
-  private final CountDownLatch closed = new CountDownLatch(1);
-  private final Thread thread;
+  private final Duration interval;
+  private final @Nullable Consumer<Batch> listener;
+  private final FeedMeters meters = new FeedMeters();
+  private volatile @Nullable Running running;
 
-  /** How to wait after a failure; a test's own lets no time pass. */
-  interface Pauses {
-    /** Waits for so long, or until the latch opens. */
-    void pause(CountDownLatch closed, long nanos) throws InterruptedException;
+  private record Running(Poll poll, Delivery delivery, PollingLoop loop) {}
+
+  /**
+   * A feed that does not follow yet.
+   *
+   * @param name of its thread, and in the log
+   * @param interval between the end of a look and the next while changes arrive, longer than zero
+   * @param listener told of each batch before that is delivered, on the feed's thread; what it
+   *     throws counts as a failed look. May be null
+   * @throws IllegalArgumentException if the interval is not longer than zero
+   */
+  protected PollingFeed(String name, Duration interval, @Nullable Consumer<Batch> listener) {
+    if (interval.isNegative() || interval.isZero()) {
+      throw new IllegalArgumentException(
+          "The poll interval must be longer than zero, but is " + interval + ".");
+    }
+    this.name = name;
+    this.interval = interval;
+    this.listener = listener;
   }
 
   /**
-   * @param name of the thread, and in the log
-   * @param interval between the end of a look and the next while changes arrive
+   * Connects, and finds the place to begin at.
+   *
+   * @throws FeedException if that is not possible; nothing is left open then
    */
-  public PollingFeed(
-      String name, Poll poll, Delivery delivery, FeedMeters meters, Duration interval) {
-    this(
-        name,
-        poll,
-        delivery,
-        meters,
-        interval,
-        (closed, nanos) -> {
-          boolean ended = closed.await(nanos, TimeUnit.NANOSECONDS);
-          LOG.trace("paused for {} ns, closed: {}", nanos, ended);
-        });
-  }
+  protected abstract Poll open(TimeSource time) throws FeedException;
 
-  PollingFeed(
-      String name,
-      Poll poll,
-      Delivery delivery,
-      FeedMeters meters,
-      Duration interval,
-      Pauses pauses) {
-    this.name = name;
-    this.poll = poll;
-    this.delivery = delivery;
-    this.meters = meters;
-    this.intervalNanos = interval.toNanos();
-    this.pauses = pauses;
-    this.thread = new Thread(this::run, name);
-    thread.setDaemon(true);
-  }
-
-  /** Begins to poll. */
-  public void start() {
-    thread.start();
-  }
-
-  /** Asks for the next look to be taken at once, unless the last one failed. */
-  public void hurry() {
-    poll.interrupt();
-  }
-
-  /** Ends the delivery, and waits for it to end, for some seconds at most. */
   @Override
-  public void close() {
-    closed.countDown();
-    poll.interrupt();
+  public final void follow(Board board, TimeSource time) throws FeedException {
+    if (running != null) {
+      throw new FeedException("This feed is followed already; make one feed for each WarmShelf.");
+    }
+    Poll poll = open(time);
     try {
-      thread.join(CLOSING.toMillis());
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
+      Delivery delivery = new Delivery(board, meters);
+      Consumer<Batch> told = delivery::deliver;
+      Consumer<Batch> all = listener == null ? told : listener.andThen(told);
+      PollingLoop loop = new PollingLoop(name, poll, all, meters, interval);
+      loop.lookOnce();
+      running = new Running(poll, delivery, loop);
+      loop.start();
+    } catch (Exception e) {
+      poll.giveUp();
+      throw new FeedException("The changes cannot be followed: " + e.getMessage(), e);
+    }
+  }
+
+  private Running running() {
+    return Objects.requireNonNull(running, "followed");
+  }
+
+  @Override
+  public final boolean covers(Lane table) {
+    return running().poll().covers(table);
+  }
+
+  @Override
+  public final Map<String, ColumnKind> trackedColumns(Lane table) {
+    return running().poll().trackedColumns(table);
+  }
+
+  @Override
+  public final long schemaMark() {
+    return running().poll().schemaMark();
+  }
+
+  @Override
+  public final boolean watch(long mark, Watched watched) {
+    return running().poll().watch(mark, watched);
+  }
+
+  @Override
+  public final void hurry() {
+    running().loop().hurry();
+  }
+
+  @Override
+  public final void expect(OwnWrite write) {
+    running().delivery().expect(write);
+  }
+
+  @Override
+  public final void forget(OwnWrite write) {
+    running().delivery().forget(write);
+  }
+
+  @Override
+  public final FeedMeters meters() {
+    return meters;
+  }
+
+  @Override
+  public final void close() {
+    Running open = running;
+    if (open != null) {
+      open.loop().close();
     }
     meters.become(State.CLOSED, null);
-  }
-
-  private boolean isClosed() {
-    return closed.getCount() == 0;
-  }
-
-  private void run() {
-    long wait = intervalNanos;
-    long pause = FIRST_PAUSE.toNanos();
-    while (!isClosed()) {
-      try {
-        Batch batch = lookOnce();
-        boolean again = poll.beside();
-        pause = FIRST_PAUSE.toNanos();
-        wait = waitAfter(batch, wait);
-        if (!again) {
-          poll.await(wait);
-        }
-      } catch (Throwable e) { // an Error, too: without this thread nothing would ever be fresh
-        afterFailure(e, pause);
-        pause = Math.min(2 * pause, LONGEST_PAUSE.toNanos());
-      }
-    }
-    poll.close();
-  }
-
-  /** A batch that is not complete yet is completed soon, however seldom looks are taken. */
-  private long waitAfter(Batch batch, long before) {
-    if (batch.mark() == null) {
-      return Math.min(intervalNanos, FIRST_PAUSE.toNanos());
-    }
-    return batch.changes().isEmpty()
-        ? Math.min(Math.max(intervalNanos, before + before / 4), intervalNanos * IDLE_FACTOR)
-        : intervalNanos;
-  }
-
-  private Batch lookOnce() throws Exception {
-    Batch batch = poll.look();
-    delivery.deliver(batch);
-    poll.taken();
-    if (batch.mark() == null) {
-      become(State.LOST, "changes that nobody noted may still be committed", null);
-    } else {
-      become(State.LIVE, null, null);
-    }
-    return batch;
-  }
-
-  private void afterFailure(Throwable e, long nanos) {
-    guarded(() -> become(State.LOST, e.getMessage() == null ? e.toString() : e.getMessage(), e));
-    guarded(poll::giveUp);
-    guarded(() -> pauses.pause(closed, nanos));
-  }
-
-  private interface Step {
-    void take() throws InterruptedException;
-  }
-
-  /** Whatever a step throws, the next one is taken. */
-  private void guarded(Step step) {
-    try {
-      step.take();
-    } catch (InterruptedException e) {
-      LOG.debug("{} was interrupted, and goes on until it is closed", name);
-    } catch (Throwable e) {
-      meters.become(State.LOST, e.toString()); // memory may be too short even for the log
-    }
-  }
-
-  private void become(State state, @Nullable String why, @Nullable Throwable cause) {
-    if (isClosed() || !meters.become(state, why)) {
-      return;
-    }
-    if (state == State.LIVE) {
-      LOG.info("{} is live.", name);
-    } else {
-      LOG.warn(
-          "{} is lost ({}); shelves do what their policies say until it is back.",
-          name,
-          why,
-          cause);
-    }
   }
 }

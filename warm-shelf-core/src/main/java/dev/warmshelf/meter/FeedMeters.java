@@ -1,7 +1,7 @@
 package dev.warmshelf.meter;
 
-import java.util.concurrent.TimeUnit;
-import org.HdrHistogram.Histogram;
+import java.util.LinkedHashMap;
+import java.util.Map;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -10,39 +10,40 @@ import org.jspecify.annotations.Nullable;
  * <p>Thread-safe, by one lock: a feed delivers at most some hundred times a second.
  */
 public final class FeedMeters {
-  private static final long LONGEST = TimeUnit.DAYS.toNanos(1);
-
-  private final Histogram steps = new Histogram(LONGEST, 2);
+  private final Timings steps = new Timings();
   private State state = State.STARTING;
   private @Nullable String trouble;
   private long batches;
   private long changes;
-  private long upheavals;
+  private long resets;
   private long losses;
   private long lastMark;
 
   /** Whether changes arrive. */
   public enum State {
+    /** Not asked yet. */
     STARTING,
+    /** Changes arrive. */
     LIVE,
     /** The database cannot be asked; the watermark stands still. */
     LOST,
+    /** It follows no longer. */
     CLOSED
   }
 
   /** A batch has been delivered whose mark is this moment. */
   public synchronized void delivered(int count, long markNanos) {
     if (batches > 0) {
-      steps.recordValue(Math.max(0, Math.min(markNanos - lastMark, LONGEST)));
+      steps.record(markNanos - lastMark);
     }
     lastMark = markNanos;
     batches++;
     changes += count;
   }
 
-  /** Everything kept had to go: place lost, or schema changed. */
-  public synchronized void upheaval() {
-    upheavals++;
+  /** Everything kept was invalidated: the place was lost, or the triggers have changed. */
+  public synchronized void reset() {
+    resets++;
   }
 
   /**
@@ -61,8 +62,17 @@ public final class FeedMeters {
     return changed;
   }
 
+  /**
+   * Nanoseconds from one watermark to the next; goes on. No change waited for its tick longer than
+   * the step it fell into, and the time the look itself took.
+   */
+  public Timings steps() {
+    return steps;
+  }
+
+  /** The counts as they are now. */
   public synchronized Snapshot snapshot() {
-    return new Snapshot(state, trouble, batches, changes, upheavals, losses, steps.copy());
+    return new Snapshot(state, trouble, batches, changes, resets, losses);
   }
 
   /**
@@ -71,17 +81,19 @@ public final class FeedMeters {
    * @param trouble why the feed is lost; null unless it is
    * @param batches how often the feed has looked
    * @param changes how many changes it has found
-   * @param upheavals how often everything kept had to go
+   * @param resets how often everything kept was invalidated at once
    * @param losses how often the feed was lost
-   * @param steps nanoseconds from one watermark to the next: no change waited for its tick longer
-   *     than the step it fell into, and the time the look itself took
    */
   public record Snapshot(
-      State state,
-      @Nullable String trouble,
-      long batches,
-      long changes,
-      long upheavals,
-      long losses,
-      Histogram steps) {}
+      State state, @Nullable String trouble, long batches, long changes, long resets, long losses) {
+    /** All counts by name. */
+    public Map<String, Long> byName() {
+      Map<String, Long> all = new LinkedHashMap<>();
+      all.put("batches", batches);
+      all.put("changes", changes);
+      all.put("resets", resets);
+      all.put("losses", losses);
+      return all;
+    }
+  }
 }

@@ -1,13 +1,12 @@
 package dev.warmshelf.meter;
 
 import dev.warmshelf.trial.Wilson;
-import java.util.EnumMap;
-import java.util.HashMap;
+import java.util.Arrays;
+import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.concurrent.ThreadLocalRandom;
-import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.LongAdder;
-import org.HdrHistogram.Histogram;
+import org.jspecify.annotations.Nullable;
 
 /**
  * What one shelf has counted and timed since it was opened.
@@ -18,38 +17,48 @@ import org.HdrHistogram.Histogram;
  * <p>Thread-safe. {@link #snapshot()} reads the counters one after the other, so counts taken while
  * reads go on may differ by the reads in between.
  */
+@SuppressWarnings("EnumOrdinal") // an index into an array of as many adders; it is never stored
 public final class Meters {
   /** One hit in so many is timed. */
   public static final int HITS_PER_TIMING = 64;
 
-  private static final long LONGEST = TimeUnit.HOURS.toNanos(1);
-  private static final int DIGITS = 3;
+  private static final Count[] COUNTS = Count.values();
+  private static final BypassReason[] REASONS = BypassReason.values();
+  private static final Finding[] FINDINGS = Finding.values();
+  private static final int FIRST_REASON = COUNTS.length;
+  private static final int FIRST_FINDING = FIRST_REASON + REASONS.length;
+  private static final int ALL = FIRST_FINDING + FINDINGS.length;
 
-  private final LongAdder hits = new LongAdder();
-  private final LongAdder spared = new LongAdder();
-  private final LongAdder misses = new LongAdder();
-  private final LongAdder joined = new LongAdder();
-  private final LongAdder fills = new LongAdder();
-  private final LongAdder loadFailures = new LongAdder();
-  private final LongAdder invalidated = new LongAdder();
-  private final LongAdder expired = new LongAdder();
-  private final LongAdder evicted = new LongAdder();
-  private final LongAdder wasted = new LongAdder();
-  private final LongAdder outAtBirth = new LongAdder();
-  private final LongAdder writtenThrough = new LongAdder();
-  private final LongAdder needless = new LongAdder();
-  private final Map<Finding, LongAdder> audits = new EnumMap<>(Finding.class);
-  private final Map<BypassReason, LongAdder> bypasses = new EnumMap<>(BypassReason.class);
-  private final Latency loads = new Latency();
-  private final Latency timedHits = new Latency();
+  private final LongAdder[] adders = new LongAdder[ALL];
+  private final Timings loads = new Timings();
+  private final Timings timedHits = new Timings();
 
+  /** All counts are zero. */
   public Meters() {
-    for (BypassReason reason : BypassReason.values()) {
-      bypasses.put(reason, new LongAdder());
-    }
-    for (Finding finding : Finding.values()) {
-      audits.put(finding, new LongAdder());
-    }
+    Arrays.setAll(adders, i -> new LongAdder());
+  }
+
+  private static int at(BypassReason reason) {
+    return FIRST_REASON + reason.ordinal();
+  }
+
+  private static int at(Finding finding) {
+    return FIRST_FINDING + finding.ordinal();
+  }
+
+  /** Counts one. */
+  public void count(Count what) {
+    adders[what.ordinal()].increment();
+  }
+
+  /** Counts a read that bypassed the shelf. */
+  public void bypass(BypassReason reason) {
+    adders[at(reason)].increment();
+  }
+
+  /** Counts a hit that has been audited, or was to be. */
+  public void audited(Finding finding) {
+    adders[at(finding)].increment();
   }
 
   /** Whether the read that begins now should be timed if it becomes a hit. */
@@ -58,152 +67,77 @@ public final class Meters {
   }
 
   /**
+   * Counts a hit.
+   *
    * @param loadNanos how long the answer took to load: what the hit has spared
    */
   public void hit(long loadNanos) {
-    hits.increment();
-    spared.add(loadNanos);
+    count(Count.HITS);
+    adders[Count.SPARED_NANOS.ordinal()].add(loadNanos);
   }
 
+  /** Notes how long a hit took that was to be timed, in nanoseconds. */
   public void hitTook(long nanos) {
     timedHits.record(nanos);
+    count(Count.TIMED_HITS);
+    adders[Count.TIMED_HIT_NANOS.ordinal()].add(nanos);
   }
 
-  public void miss() {
-    misses.increment();
-  }
-
-  /** A read that another caller's load answered. */
-  public void joined() {
-    joined.increment();
-  }
-
-  public void bypass(BypassReason reason) {
-    LongAdder counter = bypasses.get(reason);
-    if (counter != null) {
-      counter.increment();
-    }
-  }
-
+  /** Notes how long a load took, in nanoseconds. */
   public void loaded(long nanos) {
     loads.record(nanos);
   }
 
-  public void loadFailed() {
-    loadFailures.increment();
-  }
-
-  public void filled() {
-    fills.increment();
-  }
-
-  /** An entry found out of date. */
-  public void invalidated() {
-    invalidated.increment();
-  }
-
-  public void expired() {
-    expired.increment();
-  }
-
-  public void evicted() {
-    evicted.increment();
-  }
-
-  /** An entry that left before its first hit, for whatever reason. */
-  public void wasted() {
-    wasted.increment();
-  }
-
-  /** A load that was out of date before it could be kept. */
-  public void outAtBirth() {
-    outAtBirth.increment();
-  }
-
-  /** An entry that was put out, though its reload gave the same. */
-  public void needless() {
-    needless.increment();
-  }
-
-  /** A hit has been audited, or was to be. */
-  public void audited(Finding finding) {
-    LongAdder counter = audits.get(finding);
-    if (counter != null) {
-      counter.increment();
-    }
-  }
-
-  /** An answer kept from an own write. */
-  public void writtenThrough() {
-    writtenThrough.increment();
-  }
-
-  public Snapshot snapshot() {
-    Map<BypassReason, Long> reasons = new EnumMap<>(BypassReason.class);
-    bypasses.forEach((reason, count) -> reasons.put(reason, count.sum()));
-    Map<Finding, Long> findings = new EnumMap<>(Finding.class);
-    audits.forEach((finding, count) -> findings.put(finding, count.sum()));
-    return new Snapshot(
-        hits.sum(),
-        spared.sum(),
-        misses.sum(),
-        joined.sum(),
-        Map.copyOf(reasons),
-        fills.sum(),
-        loadFailures.sum(),
-        invalidated.sum(),
-        expired.sum(),
-        evicted.sum(),
-        wasted.sum(),
-        outAtBirth.sum(),
-        writtenThrough.sum(),
-        needless.sum(),
-        Map.copyOf(findings),
-        loads.sum(),
-        timedHits.sum());
+  /** How long loads took since the shelf was opened; goes on. */
+  public Timings loads() {
+    return loads;
   }
 
   /**
-   * The counts at a moment. Latencies are in nanoseconds, copies that the caller may keep.
-   *
-   * @param sparedNanos the load times of the answers that the hits gave, summed over the hits
-   * @param joined of the misses, and of the reads while the feed was lost, those that cost no
-   *     database read
-   * @param invalidated entries found out of date when looked up or evicted
-   * @param wasted fills that were never read
-   * @param outAtBirth loads that a change overtook, so that they were not kept
-   * @param writtenThrough answers kept from own writes
-   * @param needless entries found out of date whose reload gave the same rows
-   * @param audits how many audits found what
-   * @param hitLatency of one hit in {@value #HITS_PER_TIMING}
+   * How long hits took, of one in {@value #HITS_PER_TIMING}, since the shelf was opened; goes on.
    */
-  public record Snapshot(
-      long hits,
-      long sparedNanos,
-      long misses,
-      long joined,
-      Map<BypassReason, Long> bypasses,
-      long fills,
-      long loadFailures,
-      long invalidated,
-      long expired,
-      long evicted,
-      long wasted,
-      long outAtBirth,
-      long writtenThrough,
-      long needless,
-      Map<Finding, Long> audits,
-      Histogram loadLatency,
-      Histogram hitLatency) {
+  public Timings timedHits() {
+    return timedHits;
+  }
+
+  /** The counts as they are now. */
+  public Snapshot snapshot() {
+    long[] counts = new long[ALL];
+    Arrays.setAll(counts, i -> adders[i].sum());
+    return new Snapshot(counts);
+  }
+
+  /** Counts at a moment, or between two moments. Immutable. */
+  public static final class Snapshot {
+    private final long[] counts;
+
+    private Snapshot(long[] counts) {
+      this.counts = counts;
+    }
+
+    /** This count. */
+    public long get(Count what) {
+      return counts[what.ordinal()];
+    }
+
+    /** How many reads bypassed the shelf for this reason. */
+    public long get(BypassReason reason) {
+      return counts[at(reason)];
+    }
+
+    /** How many audits found this. */
+    public long get(Finding finding) {
+      return counts[at(finding)];
+    }
 
     /** Reads that consulted the shelf: hits and misses. */
     public long lookups() {
-      return hits + misses;
+      return get(Count.HITS) + get(Count.MISSES);
     }
 
     /** Hits per lookup, or 0 before the first lookup. */
     public double hitRatio() {
-      return lookups() == 0 ? 0 : (double) hits / lookups();
+      return lookups() == 0 ? 0 : (double) get(Count.HITS) / lookups();
     }
 
     /**
@@ -211,76 +145,81 @@ public final class Meters {
      * the hits took, which is known from those that were timed. Below zero where hits cost more.
      */
     public long timeSavedNanos() {
-      double hit = hitLatency.getTotalCount() == 0 ? 0 : hitLatency.getMean();
-      return sparedNanos - Math.round(hits * hit);
+      long timed = get(Count.TIMED_HITS);
+      double hit = timed == 0 ? 0 : (double) get(Count.TIMED_HIT_NANOS) / timed;
+      return get(Count.SPARED_NANOS) - Math.round(get(Count.HITS) * hit);
     }
 
-    /** What has been counted and timed since an earlier snapshot of the same meters. */
-    public Snapshot since(Snapshot earlier) {
-      return new Snapshot(
-          hits - earlier.hits,
-          sparedNanos - earlier.sparedNanos,
-          misses - earlier.misses,
-          joined - earlier.joined,
-          less(bypasses, earlier.bypasses),
-          fills - earlier.fills,
-          loadFailures - earlier.loadFailures,
-          invalidated - earlier.invalidated,
-          expired - earlier.expired,
-          evicted - earlier.evicted,
-          wasted - earlier.wasted,
-          outAtBirth - earlier.outAtBirth,
-          writtenThrough - earlier.writtenThrough,
-          needless - earlier.needless,
-          less(audits, earlier.audits),
-          less(loadLatency, earlier.loadLatency),
-          less(hitLatency, earlier.hitLatency));
-    }
-
-    private static <K> Map<K, Long> less(Map<K, Long> now, Map<K, Long> before) {
-      Map<K, Long> since = new HashMap<>(now);
-      before.forEach((what, count) -> since.merge(what, -count, Long::sum));
-      return Map.copyOf(since);
-    }
-
-    private static Histogram less(Histogram now, Histogram before) {
-      Histogram since = now.copy();
-      since.subtract(before);
-      return since;
-    }
-
-    /** How many audits found this. */
-    public long found(Finding finding) {
-      return audits.getOrDefault(finding, 0L);
-    }
-
-    /** The share of audited hits with this finding, with its interval. */
-    public Wilson shareOf(Finding finding) {
-      return Wilson.of(
-          found(finding), found(Finding.AGREED) + found(Finding.LATE) + found(Finding.NEVER));
-    }
-
-    /** Reads that went around the shelf, for whatever reason. */
+    /** Reads that bypassed the shelf, for whatever reason. */
     public long bypassed() {
-      return bypasses.values().stream().mapToLong(Long::longValue).sum();
+      return Arrays.stream(REASONS).mapToLong(this::get).sum();
     }
 
     /** Reads that reached the database: misses and bypasses that joined no other load. */
     public long databaseReads() {
-      return misses - joined + bypassed();
-    }
-  }
-
-  /** A histogram with one lock: its writers have just been to the database, or are one in 64. */
-  private static final class Latency {
-    private final Histogram histogram = new Histogram(LONGEST, DIGITS);
-
-    synchronized void record(long nanos) {
-      histogram.recordValue(Math.max(0, Math.min(nanos, LONGEST)));
+      return get(Count.MISSES) - get(Count.JOINED) + bypassed();
     }
 
-    synchronized Histogram sum() {
-      return histogram.copy();
+    /** How many hits were audited with a result. */
+    public long audited() {
+      return get(Finding.AGREED) + get(Finding.LATE) + get(Finding.NEVER);
+    }
+
+    /** The share of audited hits with this finding, with its interval. */
+    public Wilson shareOf(Finding finding) {
+      return Wilson.of(get(finding), audited());
+    }
+
+    /** What has been counted since an earlier snapshot of the same meters. */
+    public Snapshot since(Snapshot earlier) {
+      long[] since = new long[ALL];
+      Arrays.setAll(since, i -> counts[i] - earlier.counts[i]);
+      return new Snapshot(since);
+    }
+
+    /**
+     * All counts by name, in their order: those of {@link Count}, what follows from them, and the
+     * reasons of bypasses and the findings of audits by name.
+     */
+    public Map<String, Long> byName() {
+      Map<String, Long> all = new LinkedHashMap<>();
+      all.put("lookups", lookups());
+      for (Count what : COUNTS) {
+        all.put(what.label(), get(what));
+      }
+      all.put("timeSavedNanos", timeSavedNanos());
+      all.put("databaseReads", databaseReads());
+      all.put("bypassed", bypassed());
+      for (BypassReason reason : REASONS) {
+        all.put("bypassed" + camel(reason), get(reason));
+      }
+      for (Finding finding : FINDINGS) {
+        all.put("audits" + camel(finding), get(finding));
+      }
+      return all;
+    }
+
+    private static String camel(Enum<?> constant) {
+      StringBuilder name = new StringBuilder();
+      for (String word : constant.name().split("_", -1)) {
+        name.append(word.charAt(0)).append(word.substring(1).toLowerCase(java.util.Locale.ROOT));
+      }
+      return name.toString();
+    }
+
+    @Override
+    public boolean equals(@Nullable Object other) {
+      return other instanceof Snapshot that && Arrays.equals(counts, that.counts);
+    }
+
+    @Override
+    public int hashCode() {
+      return Arrays.hashCode(counts);
+    }
+
+    @Override
+    public String toString() {
+      return byName().toString();
     }
   }
 }

@@ -8,6 +8,9 @@ package dev.warmshelf.shelf;
  *     count nothing
  */
 public record HeldSize(long entries, long bytes) {
+  /** No answers. */
+  public static final HeldSize NOTHING = new HeldSize(0, 0);
+
   HeldSize and(long more) {
     return new HeldSize(entries + 1, bytes + more);
   }

@@ -3,6 +3,7 @@ package dev.warmshelf.shelf;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Events;
 import dev.warmshelf.shelf.Load.Outcome;
 import dev.warmshelf.store.Entry;
@@ -82,7 +83,7 @@ final class Miss<A extends @Nullable Object, V extends @Nullable Object, X exten
       }
       Outcome landed = turn.load().outcome();
       if (landed instanceof Outcome.Failed failed) {
-        shelf.meters().joined();
+        shelf.meters().count(Count.JOINED);
         @SuppressWarnings("unchecked") // thrown by a load of the same question
         X same = (X) failed.error();
         throw same;
@@ -90,7 +91,7 @@ final class Miss<A extends @Nullable Object, V extends @Nullable Object, X exten
         limit = 0;
       } else if (landed instanceof Outcome.Answered answered
           && (turn.beganAfterCall() || isGoodFor(answered.entry()))) {
-        shelf.meters().joined();
+        shelf.meters().count(Count.JOINED);
         Events.joined(shelf.name(), key);
         return reading(answered.entry(), Origin.JOINED, turn.beganAfterCall() ? null : watermark);
       } // else: its caller gave up, or lanes that only the answer tells have changed
@@ -124,7 +125,7 @@ final class Miss<A extends @Nullable Object, V extends @Nullable Object, X exten
     Entry justKept = justKept();
     if (justKept != null) {
       outcome = new Outcome.Answered(justKept);
-      shelf.meters().joined();
+      shelf.meters().count(Count.JOINED);
       return reading(justKept, Origin.JOINED, null);
     }
     // Read after the fence: whatever changes the schema from now on puts the answer out.
@@ -135,7 +136,7 @@ final class Miss<A extends @Nullable Object, V extends @Nullable Object, X exten
     Entry entry = new Entry(key, value, all, load.fence(), 0, ended, shelf.lifetimeNanos());
     shelf.meters().loaded(entry.loadNanos());
     if (putOut != null && Shelf.saysTheSame(putOut, value, inquiry)) {
-      shelf.meters().needless();
+      shelf.meters().count(Count.NEEDLESS);
     }
     if (!lanesHold || !inquiry.mayBeShared(value)) {
       outcome = new Outcome.NotShared();
@@ -161,7 +162,7 @@ final class Miss<A extends @Nullable Object, V extends @Nullable Object, X exten
     try {
       return inquiry.load();
     } catch (Exception e) {
-      shelf.meters().loadFailed();
+      shelf.meters().count(Count.LOAD_FAILURES);
       boolean ofItsOwn = inquiry.waitLimitNanos() == 0 || Thread.currentThread().isInterrupted();
       outcome = ofItsOwn ? new Outcome.GivenUp() : new Outcome.Failed(e);
       throw e;

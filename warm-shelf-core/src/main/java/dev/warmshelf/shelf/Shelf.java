@@ -8,6 +8,7 @@ import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Events;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.store.BoundedStore;
@@ -193,7 +194,7 @@ public final class Shelf implements AutoCloseable {
       return around(BypassReason.SHELF_FAILED, "shelf failed: " + e, key, inquiry, view);
     }
     if (found == null || !usable || !isWithin(bound, found.loadBeganNanos(), watermark)) {
-      meters.miss();
+      meters.count(Count.MISSES);
       Events.miss(name, key);
       boolean putOut = found != null && !usable && !found.isExpired(now);
       return new Miss<A, V, X>(this, key, inquiry, view, bound, null).answer(putOut ? found : null);
@@ -231,7 +232,7 @@ public final class Shelf implements AutoCloseable {
     boolean mayServe = !closed && !(lost && lossBoundNanos == 0);
     Entry entry = mayServe ? holdings.freshIfStoreWorks(key) : null;
     if (entry == null || (lost && !isWithin(lossBoundNanos, entry.loadBeganNanos(), watermark))) {
-      meters.miss();
+      meters.count(Count.MISSES);
       return null;
     }
     return this.<V, V>hit(entry, now, watermark, value -> value);
@@ -282,7 +283,7 @@ public final class Shelf implements AutoCloseable {
     }
     boolean kept = holdings.keep(entry(key, value, footprint, fence, own));
     if (kept) {
-      meters.writtenThrough();
+      meters.count(Count.WRITTEN_THROUGH);
     }
     return kept;
   }

@@ -5,6 +5,7 @@ import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Events;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.store.Entry;
@@ -110,7 +111,7 @@ final class ShelfContents {
     try {
       Lane clearings = clearingsOf(entry.key());
       if (!isFresh(entry) || wasCleared(clearings, entry)) {
-        meters.outAtBirth();
+        meters.count(Count.OVERTAKEN);
         Events.outAtBirth(shelf, entry.key());
         return false;
       }
@@ -119,7 +120,7 @@ final class ShelfContents {
         store.remove(entry);
         return false;
       }
-      meters.filled();
+      meters.count(Count.FILLS);
       Events.fill(shelf, entry.key(), entry.loadNanos(), entry.footprint());
       return true;
     } catch (RuntimeException e) {
@@ -185,12 +186,12 @@ final class ShelfContents {
 
   private void left(Entry entry, String why) {
     switch (why) {
-      case "expired" -> meters.expired();
-      case "evicted" -> meters.evicted();
-      default -> meters.invalidated();
+      case "expired" -> meters.count(Count.EXPIRED);
+      case "evicted" -> meters.count(Count.EVICTED);
+      default -> meters.count(Count.INVALIDATED);
     }
     if (!entry.wasEverUsed()) {
-      meters.wasted();
+      meters.count(Count.WASTED);
     }
     Events.left(shelf, entry.key(), why, entry.wasEverUsed());
   }

@@ -12,7 +12,7 @@ class MetersTest {
     meters.hit(0);
     meters.hit(0);
     meters.hit(0);
-    meters.miss();
+    meters.count(Count.MISSES);
     meters.bypass(BypassReason.REFUSED);
     Meters.Snapshot snapshot = meters.snapshot();
     assertThat(snapshot.lookups()).isEqualTo(4);
@@ -23,10 +23,10 @@ class MetersTest {
   @Test
   void aJoinedMissCostsNoDatabaseReadAndABypassCostsOne() {
     for (int i = 0; i < 5; i++) {
-      meters.miss();
+      meters.count(Count.MISSES);
     }
-    meters.joined();
-    meters.joined();
+    meters.count(Count.JOINED);
+    meters.count(Count.JOINED);
     meters.bypass(BypassReason.FEED_LOST);
     assertThat(meters.snapshot().databaseReads()).isEqualTo(4);
   }
@@ -41,18 +41,20 @@ class MetersTest {
     meters.loaded(12_345_678);
     meters.loaded(-5);
     meters.loaded(Long.MAX_VALUE);
-    assertThat(meters.snapshot().loadLatency().getTotalCount()).isEqualTo(3);
-    assertThat(meters.snapshot().loadLatency().getValueAtPercentile(50))
-        .isBetween(12_333_000L, 12_358_000L);
+    assertThat(meters.loads().count()).isEqualTo(3);
+    assertThat(meters.loads().nanosAt(50)).isBetween(12_333_000L, 12_358_000L);
+    assertThat(meters.loads().mostNanos()).isBetween(3_600_000_000_000L, 3_604_000_000_000L);
+    assertThat(meters.timedHits().nanosAt(50)).isZero();
   }
 
   @Test
   void aSnapshotDoesNotMove() {
     Meters.Snapshot before = meters.snapshot();
+    Timings loads = meters.loads().copy();
     meters.hit(0);
     meters.loaded(5);
-    assertThat(before.hits()).isZero();
-    assertThat(before.loadLatency().getTotalCount()).isZero();
+    assertThat(before.get(Count.HITS)).isZero();
+    assertThat(loads.count()).isZero();
   }
 
   @Test
@@ -69,25 +71,48 @@ class MetersTest {
   @Test
   void aSpanIsWhatCameAfterTheEarlierSnapshot() {
     meters.hit(100);
-    meters.miss();
+    meters.count(Count.MISSES);
     meters.loaded(5_000);
     meters.bypass(BypassReason.REFUSED);
     meters.audited(Finding.LATE);
     Meters.Snapshot before = meters.snapshot();
+    Timings loads = meters.loads().copy();
     meters.hit(200);
     meters.hit(200);
     meters.loaded(9_000);
     meters.bypass(BypassReason.REFUSED);
     meters.audited(Finding.NEVER);
     Meters.Snapshot span = meters.snapshot().since(before);
-    assertThat(span.hits()).isEqualTo(2);
-    assertThat(span.sparedNanos()).isEqualTo(400);
-    assertThat(span.misses()).isZero();
+    assertThat(span.get(Count.HITS)).isEqualTo(2);
+    assertThat(span.get(Count.SPARED_NANOS)).isEqualTo(400);
+    assertThat(span.get(Count.MISSES)).isZero();
     assertThat(span.bypassed()).isEqualTo(1);
-    assertThat(span.found(Finding.LATE)).isZero();
-    assertThat(span.found(Finding.NEVER)).isEqualTo(1);
-    assertThat(span.loadLatency().getTotalCount()).isEqualTo(1);
-    assertThat(span.loadLatency().getValueAtPercentile(50)).isBetween(8_990L, 9_010L);
+    assertThat(span.get(Finding.LATE)).isZero();
+    assertThat(span.get(Finding.NEVER)).isEqualTo(1);
+    assertThat(meters.loads().since(loads).count()).isEqualTo(1);
+    assertThat(meters.loads().since(loads).nanosAt(50)).isBetween(8_990L, 9_010L);
+  }
+
+  @Test
+  void everyCountHasItsOwnNameAndIsCountedAlone() {
+    for (Count what : Count.values()) {
+      Meters one = new Meters();
+      one.count(what);
+      assertThat(one.snapshot().byName()).containsEntry(what.label(), 1L);
+    }
+    for (BypassReason reason : BypassReason.values()) {
+      Meters one = new Meters();
+      one.bypass(reason);
+      assertThat(one.snapshot().get(reason)).isEqualTo(1);
+      assertThat(one.snapshot().bypassed()).isEqualTo(1);
+      assertThat(one.snapshot().audited()).isZero();
+    }
+    meters.audited(Finding.NEVER);
+    meters.bypass(BypassReason.FEED_LOST);
+    assertThat(meters.snapshot().byName())
+        .containsEntry("auditsNever", 1L)
+        .containsEntry("bypassedFeedLost", 1L)
+        .containsEntry("bypassed", 1L);
   }
 
   @Test

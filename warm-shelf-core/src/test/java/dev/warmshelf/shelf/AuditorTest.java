@@ -9,6 +9,7 @@ import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Finding;
 import dev.warmshelf.meter.Meters;
 import java.time.Duration;
@@ -67,7 +68,7 @@ class AuditorTest {
         };
     read();
     await(Finding.LATE);
-    assertThat(meters().found(Finding.NEVER)).isZero();
+    assertThat(meters().get(Finding.NEVER)).isZero();
   }
 
   @Test
@@ -96,12 +97,12 @@ class AuditorTest {
     read();
     board.tick(List.of(NOTICE));
     read();
-    assertThat(meters().needless()).isEqualTo(1);
+    assertThat(meters().get(Count.NEEDLESS)).isEqualTo(1);
     database.set(2);
     board.tick(List.of(NOTICE));
     read();
-    assertThat(meters().needless()).isEqualTo(1);
-    assertThat(meters().invalidated()).isEqualTo(2);
+    assertThat(meters().get(Count.NEEDLESS)).isEqualTo(1);
+    assertThat(meters().get(Count.INVALIDATED)).isEqualTo(2);
   }
 
   @Test
@@ -142,7 +143,7 @@ class AuditorTest {
 
   private void await(Finding finding) {
     long deadline = System.nanoTime() + TimeUnit.SECONDS.toNanos(30);
-    while (meters().found(finding) == 0) {
+    while (meters().get(finding) == 0) {
       assertThat(System.nanoTime()).as("no audit found %s", finding).isLessThan(deadline);
       Thread.onSpinWait();
     }

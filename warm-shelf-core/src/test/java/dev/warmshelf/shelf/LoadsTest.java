@@ -11,6 +11,7 @@ import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.meter.Count;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
@@ -76,7 +77,7 @@ class LoadsTest {
       assertThat(answer.get().value()).isEqualTo(7);
     }
     assertThat(loads).hasValue(1);
-    assertThat(shelf.meters().snapshot().joined()).isEqualTo(15);
+    assertThat(shelf.meters().snapshot().get(Count.JOINED)).isEqualTo(15);
     assertThat(shelf.meters().snapshot().databaseReads()).isEqualTo(1);
   }
 

@@ -18,6 +18,7 @@ import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.meter.Count;
 import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Store;
 import java.io.IOException;
@@ -50,8 +51,8 @@ class ShelfTest {
     assertThat(hit.origin()).isEqualTo(Origin.KEPT);
     assertThat(hit.value()).isEqualTo(40);
     assertThat(loads).hasValue(1);
-    assertThat(shelf.meters().snapshot().hits()).isEqualTo(1);
-    assertThat(shelf.meters().snapshot().misses()).isEqualTo(1);
+    assertThat(shelf.meters().snapshot().get(Count.HITS)).isEqualTo(1);
+    assertThat(shelf.meters().snapshot().get(Count.MISSES)).isEqualTo(1);
     assertThat(shelf.meters().snapshot().hitRatio()).isEqualTo(0.5);
   }
 
@@ -63,8 +64,8 @@ class ShelfTest {
     Reading<Integer> again = read(1);
     assertThat(again.value()).isEqualTo(41);
     assertThat(again.origin()).isEqualTo(Origin.LOADED);
-    assertThat(shelf.meters().snapshot().invalidated()).isEqualTo(1);
-    assertThat(shelf.meters().snapshot().wasted()).isEqualTo(1);
+    assertThat(shelf.meters().snapshot().get(Count.INVALIDATED)).isEqualTo(1);
+    assertThat(shelf.meters().snapshot().get(Count.WASTED)).isEqualTo(1);
   }
 
   @Test
@@ -95,7 +96,7 @@ class ShelfTest {
     time.jumpWallClock(Duration.ofDays(800));
     pass(Duration.ofSeconds(1));
     assertThat(read(brief, 1).origin()).isEqualTo(Origin.LOADED);
-    assertThat(brief.meters().snapshot().expired()).isEqualTo(1);
+    assertThat(brief.meters().snapshot().get(Count.EXPIRED)).isEqualTo(1);
   }
 
   @Test
@@ -116,7 +117,7 @@ class ShelfTest {
     assertThat(direct.origin()).isEqualTo(Origin.DIRECT);
     assertThat(direct.bypass()).hasValue("feed lost");
     assertThat(shelf.isFeedLost()).isTrue();
-    assertThat(shelf.meters().snapshot().bypasses()).containsEntry(BypassReason.FEED_LOST, 1L);
+    assertThat(shelf.meters().snapshot().get(BypassReason.FEED_LOST)).isEqualTo(1);
     board.tick(List.of(BOOKING)); // it returns, from where it left off
     board.advance(Watermark.now(time));
     assertThat(read(1).value()).isEqualTo(41);
@@ -184,7 +185,7 @@ class ShelfTest {
         .isInstanceOf(IOException.class)
         .hasMessage("the server is gone");
     assertThat(read(1).value()).isEqualTo(40);
-    assertThat(shelf.meters().snapshot().loadFailures()).isEqualTo(1);
+    assertThat(shelf.meters().snapshot().get(Count.LOAD_FAILURES)).isEqualTo(1);
   }
 
   @Test
@@ -201,7 +202,7 @@ class ShelfTest {
     Reading<Integer> second = read(unlucky, 1);
     assertThat(second.value()).isEqualTo(40);
     assertThat(second.bypass()).hasValueSatisfying(why -> assertThat(why).contains("disk"));
-    assertThat(unlucky.meters().snapshot().fills()).isZero();
+    assertThat(unlucky.meters().snapshot().get(Count.FILLS)).isZero();
   }
 
   @Test
@@ -211,8 +212,8 @@ class ShelfTest {
       read(small, id);
     }
     assertThat(small.size()).isEqualTo(3);
-    assertThat(small.meters().snapshot().evicted()).isEqualTo(7);
-    assertThat(small.meters().snapshot().wasted()).isEqualTo(7);
+    assertThat(small.meters().snapshot().get(Count.EVICTED)).isEqualTo(7);
+    assertThat(small.meters().snapshot().get(Count.WASTED)).isEqualTo(7);
   }
 
   @Test
@@ -349,7 +350,7 @@ class ShelfTest {
     board.tick(List.of(BOOKING));
     assertThat(shelf.get(key(1))).isNull();
     assertThat(shelf.put(key(1), 7, BOOKINGS, fence)).isFalse();
-    assertThat(shelf.meters().snapshot().outAtBirth()).isEqualTo(1);
+    assertThat(shelf.meters().snapshot().get(Count.OVERTAKEN)).isEqualTo(1);
   }
 
   @Test

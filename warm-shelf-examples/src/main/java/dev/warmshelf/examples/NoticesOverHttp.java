@@ -5,16 +5,22 @@ import com.sun.net.httpserver.HttpServer;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.http.ReadingHeaders;
+import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Reading;
 import java.io.IOException;
 import java.net.InetAddress;
 import java.net.InetSocketAddress;
+import java.net.URI;
+import java.net.http.HttpClient;
+import java.net.http.HttpRequest;
+import java.net.http.HttpResponse;
 import java.nio.charset.StandardCharsets;
 import java.sql.SQLException;
 import java.util.List;
 import java.util.stream.Collectors;
 import javax.sql.DataSource;
+import org.postgresql.ds.PGSimpleDataSource;
 
 /**
  * A port's notices over HTTP, {@code GET /ports/12/notices}, with response headers that say where
@@ -43,6 +49,33 @@ public final class NoticesOverHttp implements AutoCloseable {
   /** The TCP port it listens on. */
   public int port() {
     return server.getAddress().getPort();
+  }
+
+  /**
+   * Serves the notices of one port, asks for them twice, and prints what came back.
+   *
+   * @param arguments the database's JDBC URL
+   */
+  public static void main(String[] arguments) throws Exception {
+    PGSimpleDataSource dataSource = new PGSimpleDataSource();
+    dataSource.setURL(arguments[0]);
+    Journal.on(dataSource).install(List.of("notice:port_id"));
+    try (NoticesOverHttp notices = new NoticesOverHttp(dataSource)) {
+      URI uri = URI.create("http://127.0.0.1:" + notices.port() + "/ports/12/notices");
+      for (int i = 0; i < 2; i++) {
+        HttpResponse<String> response =
+            HttpClient.newHttpClient()
+                .send(HttpRequest.newBuilder(uri).build(), HttpResponse.BodyHandlers.ofString());
+        System.out.println("GET " + uri.getPath() + ": " + response.statusCode());
+        for (String header : List.of(ReadingHeaders.CACHE_STATUS, ReadingHeaders.AGE)) {
+          response
+              .headers()
+              .firstValue(header)
+              .ifPresent(value -> System.out.println("  " + header + ": " + value));
+        }
+        response.body().lines().limit(1).forEach(line -> System.out.println("  " + line));
+      }
+    }
   }
 
   private void answer(HttpExchange exchange) throws IOException {

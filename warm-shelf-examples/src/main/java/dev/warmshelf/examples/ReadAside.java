@@ -6,7 +6,7 @@ import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Reading;
 import java.util.List;
-import javax.sql.DataSource;
+import org.postgresql.ds.PGSimpleDataSource;
 
 /** Keeps the notices of a ferry port, and sees another program's change. */
 public final class ReadAside {
@@ -16,9 +16,10 @@ public final class ReadAside {
   // [readme]
   record Notice(int id, String severity, String text) {}
 
-  static void main(DataSource dataSource) throws Exception {
-    Journal.on(dataSource)
-        .install(List.of("notice:port_id")); // once per database: notes which rows changed
+  public static void main(String[] arguments) throws Exception {
+    var dataSource = new PGSimpleDataSource(); // or your pool
+    dataSource.setURL(arguments[0]);
+    Journal.on(dataSource).install(List.of("notice:port_id")); // once per database: adds triggers
     try (WarmShelf warm = WarmShelf.over(dataSource).following(JournalFeed.on(dataSource)).open()) {
       ShelvedQuery<Notice> notices =
           warm.query("SELECT id, severity, text FROM notice WHERE port_id = :port ORDER BY id")
@@ -33,7 +34,7 @@ public final class ReadAside {
         statement.execute("UPDATE notice SET text = 'Ramp closed' WHERE port_id = 12");
       }
       while (second.holdsStill()) {
-        Thread.onSpinWait(); // some 10 ms, until the journal is read
+        Thread.onSpinWait(); // about 10 ms, until the journal is read
       }
       System.out.println(notices.with("port", 12).list().value().get(0).text()); // Ramp closed
     }

@@ -85,15 +85,23 @@ public final class Journal {
   private final DataSource dataSource;
   private final @Nullable Duration retention;
   private final boolean notifies;
+  private final List<String> readers;
 
-  private Journal(DataSource dataSource, @Nullable Duration retention, boolean notifies) {
+  private Journal(
+      DataSource dataSource, @Nullable Duration retention, boolean notifies, List<String> readers) {
     this.dataSource = dataSource;
     this.retention = retention;
     this.notifies = notifies;
+    this.readers = readers;
   }
 
+  /**
+   * The journal of this data source's database.
+   *
+   * @param dataSource as a role that owns the tables and may create schemas
+   */
   public static Journal on(DataSource dataSource) {
-    return new Journal(dataSource, null, false);
+    return new Journal(dataSource, null, false, List.of());
   }
 
   /**
@@ -108,7 +116,7 @@ public final class Journal {
       throw new IllegalArgumentException(
           "The journal must be kept for a minute or more, but was to be kept for " + age + ".");
     }
-    return new Journal(dataSource, age, notifies);
+    return new Journal(dataSource, age, notifies, readers);
   }
 
   /**
@@ -117,7 +125,17 @@ public final class Journal {
    * prepared for a two-phase commit ({@code PREPARE TRANSACTION} fails).
    */
   public Journal wakingReaders() {
-    return new Journal(dataSource, retention, true);
+    return new Journal(dataSource, retention, true, readers);
+  }
+
+  /**
+   * The same, to install with the rights that these roles need to follow, and to check whether they
+   * have them.
+   *
+   * @param roles as the catalogue spells them
+   */
+  public Journal readBy(Collection<String> roles) {
+    return new Journal(dataSource, retention, notifies, List.copyOf(roles));
   }
 
   /**
@@ -155,6 +173,10 @@ public final class Journal {
       for (Installed table : tables) {
         script.append('\n').append(triggers(connection, table));
       }
+    }
+    for (String role : readers) {
+      script.append('\n');
+      ReaderRights.grants(role).forEach(grant -> script.append(grant).append('\n'));
     }
     return script.toString();
   }
@@ -233,10 +255,14 @@ public final class Journal {
     }
   }
 
-  /** Looks at the installation as it is. */
+  /**
+   * Looks at the installation as it is, and at the rights of the roles that are to follow it.
+   *
+   * @throws SQLException if the database cannot be asked, or there is no such role
+   */
   public JournalStatus check() throws SQLException {
     try (Connection connection = dataSource.getConnection()) {
-      return JournalStatus.of(connection, followed());
+      return JournalStatus.of(connection, followed(), readers);
     }
   }
 

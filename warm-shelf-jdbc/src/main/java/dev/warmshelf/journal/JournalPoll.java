@@ -3,7 +3,9 @@ package dev.warmshelf.journal;
 import dev.warmshelf.feed.Batch;
 import dev.warmshelf.feed.Change;
 import dev.warmshelf.feed.Poll;
+import dev.warmshelf.feed.Watched;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import java.sql.PreparedStatement;
 import java.sql.SQLException;
@@ -11,6 +13,7 @@ import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
 import java.util.concurrent.Semaphore;
 import java.util.concurrent.TimeUnit;
@@ -79,12 +82,24 @@ final class JournalPoll implements Poll {
     askedAt(began);
   }
 
-  Coverage coverage() {
-    return coverage;
+  @Override
+  public boolean covers(Lane table) {
+    return coverage.covers(table);
   }
 
-  SchemaWatch watch() {
-    return watch;
+  @Override
+  public Map<String, ColumnKind> trackedColumns(Lane table) {
+    return coverage.columns(table);
+  }
+
+  @Override
+  public long schemaMark() {
+    return watch.mark();
+  }
+
+  @Override
+  public boolean watch(long mark, Watched watched) {
+    return watch.add(mark, watched);
   }
 
   @Override
@@ -100,13 +115,13 @@ final class JournalPoll implements Poll {
     Batch batch = reader.look();
     List<Change> changes = new ArrayList<>(batch.changes());
     schemaUnseen |= changes.removeIf(change -> change.table().equals(Lane.SCHEMA));
-    if (batch.upheaval() != null || schemaUnseen) {
+    if (batch.reset() != null || schemaUnseen) {
       askCoverage(); // the triggers may have changed, too
       schemaUnseen = false;
     }
     meanings = watch.undelivered();
-    Batch told = new Batch(batch.mark(), changes, meanings, batch.upheaval());
-    return untold == null ? told : told.withUpheaval(untold);
+    Batch told = new Batch(batch.mark(), changes, meanings, batch.reset());
+    return untold == null ? told : told.withReset(untold);
   }
 
   @Override

@@ -185,9 +185,9 @@ public final class JournalReader implements AutoCloseable {
       case "42501" ->
           "This role may not follow the journal: "
               + e.getMessage()
-              + ". It needs GRANT USAGE ON SCHEMA warm_shelf, GRANT SELECT ON warm_shelf.journal,"
-              + " warm_shelf.installation, and GRANT EXECUTE ON FUNCTION"
-              + " warm_shelf.reader_is_here(), warm_shelf.trim_journal().";
+              + ". It needs "
+              + ReaderRights.inWords()
+              + "; 'shelf feed install --reader ROLE' grants them.";
       default -> "The journal cannot be read: " + e.getMessage();
     };
   }
@@ -295,7 +295,7 @@ public final class JournalReader implements AutoCloseable {
     Place now = null;
     boolean complete = false;
     double clock = 0;
-    String upheaval = null;
+    String reset = null;
     List<Change> changes = new ArrayList<>();
     try (ResultSet rows = statement.executeQuery()) {
       while (rows.next()) {
@@ -307,7 +307,7 @@ public final class JournalReader implements AutoCloseable {
           noteLoss(before, now, rows.getBoolean(4), rows.getBoolean(5));
         }
         if (rows.getString(9) != null) {
-          upheaval = add(rows, changes, upheaval);
+          reset = add(rows, changes, reset);
         }
       }
     }
@@ -315,7 +315,7 @@ public final class JournalReader implements AutoCloseable {
       throw new SQLException("The journal's installation has no name; it was removed or emptied.");
     }
     if (changes.size() > MOST_ROWS) {
-      upheaval = "More than " + MOST_ROWS + " changes have come at once";
+      reset = "More than " + MOST_ROWS + " changes have come at once";
     }
     if (presence.isOver(clock)) {
       complete = false; // writers may have ceased to note; the next look's place tells
@@ -329,9 +329,9 @@ public final class JournalReader implements AutoCloseable {
     incomplete = !complete;
     next = now;
     if (lostBecause != null) {
-      upheaval = "The feed has lost its place, since " + lostBecause;
+      reset = "The feed has lost its place, since " + lostBecause;
     }
-    return new Batch(complete ? mark : null, changes, upheaval);
+    return new Batch(complete ? mark : null, changes, reset);
   }
 
   /** The last look's batch has been delivered: the next look begins where that one ended. */
@@ -340,8 +340,8 @@ public final class JournalReader implements AutoCloseable {
     lostBecause = null;
   }
 
-  private static @Nullable String add(
-      ResultSet row, List<Change> changes, @Nullable String upheaval) throws SQLException {
+  private static @Nullable String add(ResultSet row, List<Change> changes, @Nullable String reset)
+      throws SQLException {
     Lane lane;
     try {
       lane = Lane.read(row.getString(10));
@@ -356,7 +356,7 @@ public final class JournalReader implements AutoCloseable {
             told == null ? null : List.of((String[]) told.getArray()),
             row.getString(11),
             Duration.ofNanos(TimeUnit.MICROSECONDS.toNanos(Math.max(0, row.getLong(13))))));
-    return upheaval;
+    return reset;
   }
 
   private void noteLoss(Place before, Place now, boolean trimmed, boolean behind) {

@@ -16,7 +16,7 @@ import java.util.Map;
  * How an installation of the journal stands.
  *
  * @param installed whether there is one
- * @param tables what each followed table is told apart by
+ * @param tables the followed tables, each with its tracked columns
  * @param watchesSchema whether changes of the schema are noted like others
  * @param size of the journal
  * @param retention how long rows are kept
@@ -32,6 +32,8 @@ public record JournalStatus(
     boolean isRead,
     List<String> problems) {
   /**
+   * How big the journal is.
+   *
    * @param rows about how many there are
    * @param bytes that they take, with their index
    */
@@ -72,8 +74,25 @@ public record JournalStatus(
       LIMIT 3
       """;
 
-  static JournalStatus of(Connection connection, List<FollowedTable> followed) throws SQLException {
-    return of(connection, followed, USUAL);
+  static JournalStatus of(Connection connection, List<FollowedTable> followed, List<String> readers)
+      throws SQLException {
+    JournalStatus status = of(connection, followed, USUAL);
+    if (!status.installed() || readers.isEmpty()) {
+      return status;
+    }
+    List<String> problems = new ArrayList<>(status.problems);
+    for (String role : readers) {
+      List<String> missing = ReaderRights.missing(connection, role);
+      if (!missing.isEmpty()) {
+        problems.add(
+            "role " + role + " may not follow the journal; run " + String.join(" ", missing));
+      }
+    }
+    return status.with(problems);
+  }
+
+  private JournalStatus with(List<String> all) {
+    return new JournalStatus(installed, tables, watchesSchema, size, retention, isRead, all);
   }
 
   /**
@@ -97,18 +116,7 @@ public record JournalStatus(
     coverage
         .tables()
         .forEach((lane, table) -> tables.put(lane, List.copyOf(table.columns().keySet())));
-    List<String> problems = new ArrayList<>();
-    for (FollowedTable table : followed) {
-      Lane lane = laneOf(connection, table);
-      if (!coverage.covers(lane)) {
-        problems.add(
-            lane
-                + ": not every change is noted; a trigger is missing, disabled or made for another"
-                + " name on it or on a partition of it, or a subscription writes to it");
-      } else if (!coverage.columns(lane).keySet().containsAll(table.columns())) {
-        problems.add(lane + ": a column that it is told apart by is gone or has changed its type");
-      }
-    }
+    List<String> problems = problemsOf(connection, coverage, followed);
     try (Statement statement = connection.createStatement();
         ResultSet row = statement.executeQuery(ASK)) {
       if (!row.next()) {
@@ -130,6 +138,23 @@ public record JournalStatus(
       Size size = new Size(row.getLong(4), row.getLong(5));
       return new JournalStatus(true, tables, row.getBoolean(3), size, retention, awake, problems);
     }
+  }
+
+  private static List<String> problemsOf(
+      Connection connection, Coverage coverage, List<FollowedTable> followed) throws SQLException {
+    List<String> problems = new ArrayList<>();
+    for (FollowedTable table : followed) {
+      Lane lane = laneOf(connection, table);
+      if (!coverage.covers(lane)) {
+        problems.add(
+            lane
+                + ": not every change is noted; a trigger is missing, disabled or made for another"
+                + " name on it or on a partition of it, or a subscription writes to it");
+      } else if (!coverage.columns(lane).keySet().containsAll(table.columns())) {
+        problems.add(lane + ": a tracked column is gone or has changed its type");
+      }
+    }
+    return problems;
   }
 
   /** One of which nothing more can be said than what is wrong. */

@@ -198,7 +198,7 @@ class JournalTest {
         away.commit();
         database.run("BEGIN; SELECT warm_shelf.reader_is_here(); COMMIT"); // another reader came
       }
-      Waiting.until("everything is out", () -> warm.feedMeters().orElseThrow().upheavals() > 0);
+      Waiting.until("everything is out", () -> warm.feedMeters().orElseThrow().resets() > 0);
       Waiting.untilDelivered(warm);
       assertThat(port.only().value()).isEqualTo("NEW");
     }

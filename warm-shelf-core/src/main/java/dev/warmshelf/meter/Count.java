@@ -1,0 +1,51 @@
+package dev.warmshelf.meter;
+
+/**
+ * What a shelf counts. To count one more thing is one more line here; snapshots, JMX, tables and
+ * JSON go through all of them.
+ */
+public enum Count {
+  /** Lookups that found an answer to serve. */
+  HITS("hits"),
+  /** Lookups that did not. */
+  MISSES("misses"),
+  /**
+   * Of the misses, and of the reads while the feed was lost, those that another's load answered.
+   */
+  JOINED("joined"),
+  /** Answers that were put on the shelf. */
+  FILLS("fills"),
+  /** Loads that threw. */
+  LOAD_FAILURES("loadFailures"),
+  /** Entries found out of date when looked up or evicted. */
+  INVALIDATED("invalidated"),
+  /** Of these, those whose reload gave the same rows. */
+  NEEDLESS("needless"),
+  /** Entries found older than their time to live. */
+  EXPIRED("expired"),
+  /** Entries that left since there was no room, though they were fresh. */
+  EVICTED("evicted"),
+  /** Entries that left before their first hit, for whatever reason. */
+  WASTED("wasted"),
+  /** Loads that a change overtook, so that they were not kept. */
+  OVERTAKEN("overtaken"),
+  /** Answers kept from own writes. */
+  WRITTEN_THROUGH("writtenThrough"),
+  /** Load times of the answers that the hits gave, in nanoseconds, summed over the hits. */
+  SPARED_NANOS("sparedNanos"),
+  /** Hits that were timed. */
+  TIMED_HITS("timedHits"),
+  /** What those took, in nanoseconds. */
+  TIMED_HIT_NANOS("timedHitNanos");
+
+  private final String label;
+
+  Count(String label) {
+    this.label = label;
+  }
+
+  /** Its name in JMX, JSON and tables. */
+  public String label() {
+    return label;
+  }
+}

@@ -1,0 +1,45 @@
+package dev.warmshelf.examples;
+
+import java.util.List;
+
+/** The programs of this module, for whoever lists or runs them. */
+public final class Examples {
+  private Examples() {}
+
+  /** A program's {@code main}. */
+  @FunctionalInterface
+  public interface Main {
+    /**
+     * Runs it.
+     *
+     * @param arguments the JDBC URL of a database with the demo's tables
+     * @throws Exception what the program throws
+     */
+    void run(String[] arguments) throws Exception;
+  }
+
+  /**
+   * One program.
+   *
+   * @param name to call it by
+   * @param what it shows, in a few words
+   * @param type whose source to copy
+   * @param main runs it
+   */
+  public record Example(String name, String what, Class<?> type, Main main) {}
+
+  /** All of them. */
+  public static List<Example> all() {
+    return List.of(
+        new Example(
+            "read-aside",
+            "keeps a query's answers, and sees another program's change",
+            ReadAside.class,
+            ReadAside::main),
+        new Example(
+            "notices-over-http",
+            "tells HTTP clients where an answer came from, and how old it is",
+            NoticesOverHttp.class,
+            NoticesOverHttp::main));
+  }
+}

@@ -1,0 +1,11 @@
+/** Programs to copy from. */
+module dev.warmshelf.examples {
+  requires static transitive org.jspecify;
+  requires transitive dev.warmshelf.jdbc;
+  requires java.naming;
+  requires java.net.http;
+  requires jdk.httpserver;
+  requires org.postgresql.jdbc;
+
+  exports dev.warmshelf.examples;
+}

@@ -1,0 +1,51 @@
+package dev.warmshelf.examples;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.Scale;
+import dev.warmshelf.scenario.SkerryLine;
+import java.io.ByteArrayOutputStream;
+import java.io.PrintStream;
+import java.nio.charset.StandardCharsets;
+import java.sql.Connection;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.Timeout;
+
+/** Each program is run as it stands, and prints what its comments say. */
+class ExamplesTest {
+  @Test
+  @Timeout(120)
+  void eachPrintsWhatItSays() throws Exception {
+    Map<String, List<String>> printed = new HashMap<>();
+    try (LocalPostgres server = LocalPostgres.start()) {
+      try (Connection connection = server.dataSource("postgres").getConnection()) {
+        SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
+      }
+      for (Examples.Example each : Examples.all()) {
+        printed.put(each.name(), run(each, server.url("postgres") + "?user=postgres"));
+      }
+    }
+    assertThat(printed.get("read-aside")).containsExactly("LOADED, then KEPT", "Ramp closed");
+    List<String> http = printed.get("notices-over-http");
+    assertThat(http).contains("  Cache-Status: Notices; fwd=miss");
+    assertThat(http).anyMatch(line -> line.matches("  Cache-Status: Notices; hit; ttl=\\d+"));
+    assertThat(http).anyMatch(line -> line.matches("  Age: \\d+"));
+    assertThat(printed).hasSize(2);
+  }
+
+  private static List<String> run(Examples.Example example, String url) throws Exception {
+    PrintStream console = System.out;
+    ByteArrayOutputStream out = new ByteArrayOutputStream();
+    System.setOut(new PrintStream(out, true, StandardCharsets.UTF_8));
+    try {
+      example.main().run(new String[] {url});
+    } finally {
+      System.setOut(console);
+    }
+    return out.toString(StandardCharsets.UTF_8).lines().toList();
+  }
+}

@@ -1,0 +1,86 @@
+package dev.warmshelf.jmx;
+
+import java.util.Map;
+import java.util.function.Supplier;
+import javax.management.Attribute;
+import javax.management.AttributeList;
+import javax.management.AttributeNotFoundException;
+import javax.management.DynamicMBean;
+import javax.management.MBeanAttributeInfo;
+import javax.management.MBeanException;
+import javax.management.MBeanInfo;
+import javax.management.ReflectionException;
+
+/**
+ * An MBean whose attributes are what a map holds. The map is made once for each request, so that
+ * attributes that are read together are of one moment.
+ *
+ * <p>Thread-safe if the supplier is.
+ */
+final class AttributesBean implements DynamicMBean {
+  private final String description;
+  private final Supplier<Map<String, Object>> attributes;
+
+  /**
+   * @param attributes always the same names and classes; texts and numbers
+   */
+  AttributesBean(String description, Supplier<Map<String, Object>> attributes) {
+    this.description = description;
+    this.attributes = attributes;
+  }
+
+  @Override
+  public Object getAttribute(String name) throws AttributeNotFoundException {
+    Object value = attributes.get().get(name);
+    if (value == null) {
+      throw new AttributeNotFoundException("There is no attribute '" + name + "'.");
+    }
+    return value;
+  }
+
+  @Override
+  public AttributeList getAttributes(String[] names) {
+    Map<String, Object> now = attributes.get();
+    AttributeList found = new AttributeList();
+    for (String name : names) {
+      Object value = now.get(name);
+      if (value != null) {
+        found.add(new Attribute(name, value));
+      }
+    }
+    return found;
+  }
+
+  @Override
+  public void setAttribute(Attribute attribute) throws AttributeNotFoundException {
+    throw new AttributeNotFoundException("'" + attribute.getName() + "' cannot be set.");
+  }
+
+  @Override
+  public AttributeList setAttributes(AttributeList list) {
+    return new AttributeList();
+  }
+
+  @Override
+  public Object invoke(String action, Object[] parameters, String[] signature)
+      throws MBeanException, ReflectionException {
+    throw new ReflectionException(new NoSuchMethodException(action));
+  }
+
+  @Override
+  public MBeanInfo getMBeanInfo() {
+    MBeanAttributeInfo[] infos =
+        attributes.get().entrySet().stream()
+            .map(
+                each ->
+                    new MBeanAttributeInfo(
+                        each.getKey(),
+                        each.getValue().getClass().getName(),
+                        each.getKey(),
+                        true,
+                        false,
+                        false))
+            .toArray(MBeanAttributeInfo[]::new);
+    return new MBeanInfo(AttributesBean.class.getName(), description, infos, null, null, null);
+  }
+}

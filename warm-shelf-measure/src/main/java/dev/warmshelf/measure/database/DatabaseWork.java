@@ -1,0 +1,120 @@
+package dev.warmshelf.measure.database;
+
+import com.fasterxml.jackson.databind.JsonNode;
+import dev.warmshelf.sql.SqlStatement;
+import java.sql.Connection;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.util.ArrayList;
+import java.util.Collection;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.OptionalLong;
+import javax.sql.DataSource;
+
+/**
+ * What the database has done for some statements, by its own statistics: {@code
+ * pg_stat_statements}. A statement is found there by the identifier that the planner gives it,
+ * which {@code EXPLAIN (VERBOSE)} shows.
+ */
+public final class DatabaseWork {
+  private static final String ASK =
+      """
+      SELECT coalesce(sum(calls), 0), coalesce(sum(rows), 0),
+             (coalesce(sum(total_exec_time), 0) * 1e6)::bigint,
+             coalesce(sum(shared_blks_hit), 0), coalesce(sum(shared_blks_read), 0)
+      FROM pg_stat_statements
+      WHERE queryid = ANY (?) AND dbid = (SELECT oid FROM pg_database WHERE datname = current_database())
+      """;
+
+  private final DataSource dataSource;
+  private final Long[] identifiers;
+
+  /**
+   * What has been done.
+   *
+   * @param calls executions
+   * @param rows returned
+   * @param nanos spent on executing
+   * @param buffersFound blocks (of 8 KiB, unless the server was built otherwise) found in the
+   *     server's own memory
+   * @param buffersRead blocks that had to be read into it
+   */
+  public record Done(long calls, long rows, long nanos, long buffersFound, long buffersRead) {
+    public static final Done NOTHING = new Done(0, 0, 0, 0, 0);
+
+    public Done and(Done more) {
+      return new Done(
+          calls + more.calls,
+          rows + more.rows,
+          nanos + more.nanos,
+          buffersFound + more.buffersFound,
+          buffersRead + more.buffersRead);
+    }
+
+    public Done since(Done before) {
+      return new Done(
+          calls - before.calls,
+          rows - before.rows,
+          nanos - before.nanos,
+          buffersFound - before.buffersFound,
+          buffersRead - before.buffersRead);
+    }
+  }
+
+  /** A statement with values for its parameters. */
+  public record Sample(SqlStatement sql, Map<String, Object> inputs) {}
+
+  private DatabaseWork(DataSource dataSource, List<Long> identifiers) {
+    this.dataSource = dataSource;
+    this.identifiers = identifiers.toArray(new Long[0]);
+  }
+
+  /** The work for the given statements; empty if the database does not count. */
+  public static Optional<DatabaseWork> of(DataSource dataSource, Collection<Sample> statements)
+      throws SQLException {
+    try (Connection connection = dataSource.getConnection()) {
+      try (PreparedStatement installed =
+              connection.prepareStatement(
+                  "SELECT 1 FROM pg_extension WHERE extname = 'pg_stat_statements'");
+          ResultSet row = installed.executeQuery()) {
+        if (!row.next()) {
+          return Optional.empty();
+        }
+      }
+      List<Long> identifiers = new ArrayList<>();
+      for (Sample sample : statements) {
+        OptionalLong identifier = identifier(connection, sample);
+        if (identifier.isEmpty()) {
+          return Optional.empty(); // compute_query_id is off
+        }
+        identifiers.add(identifier.getAsLong());
+      }
+      DatabaseWork work = new DatabaseWork(dataSource, identifiers);
+      work.done(); // says now if the extension is not loaded
+      return Optional.of(work);
+    }
+  }
+
+  /** What has been done so far. */
+  public Done done() throws SQLException {
+    try (Connection connection = dataSource.getConnection();
+        PreparedStatement statement = connection.prepareStatement(ASK)) {
+      statement.setArray(1, connection.createArrayOf("int8", identifiers));
+      try (ResultSet row = statement.executeQuery()) {
+        row.next();
+        return new Done(
+            row.getLong(1), row.getLong(2), row.getLong(3), row.getLong(4), row.getLong(5));
+      }
+    }
+  }
+
+  private static OptionalLong identifier(Connection connection, Sample sample) throws SQLException {
+    JsonNode plan = ExplainedPlan.of(connection, "VERBOSE", sample);
+    return plan.has("Query Identifier")
+        ? OptionalLong.of(plan.get("Query Identifier").asLong())
+        : OptionalLong.empty();
+  }
+}

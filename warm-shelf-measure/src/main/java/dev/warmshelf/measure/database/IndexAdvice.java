@@ -1,0 +1,155 @@
+package dev.warmshelf.measure.database;
+
+import com.fasterxml.jackson.databind.JsonNode;
+import java.sql.Connection;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+
+/**
+ * Notices a read that an index would serve better: one whose time goes into a sequential scan that
+ * throws most rows away. It goes by the plan of one execution ({@code EXPLAIN ANALYZE}); whether
+ * the index is worth its writes is the engineer's to say.
+ */
+public final class IndexAdvice {
+  /** Scans that throw away fewer rows are quick anyway. */
+  private static final long FEWEST_REMOVED = 1_000;
+
+  /** An index helps little where more than one row in so many is wanted. */
+  private static final int REMOVED_PER_KEPT = 10;
+
+  private static final double LEAST_SHARE_OF_TIME = 0.4;
+  private static final String OPERATOR = "\\s*(=|<=|>=|<|>)(?![<>=~])";
+
+  private static final String ROOT_AND_COLUMNS =
+      """
+      SELECT coalesce(pg_partition_root(c.oid), c.oid)::regclass::text, a.attname
+      FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+           JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
+      WHERE n.nspname = ? AND c.relname = ?
+      ORDER BY a.attnum
+      """;
+
+  private IndexAdvice() {}
+
+  /** A scan, or the scans of one table's partitions together. */
+  private record Scan(long kept, long removed, double millis) {
+    Scan and(Scan more) {
+      return new Scan(kept + more.kept, removed + more.removed, millis + more.millis);
+    }
+  }
+
+  /** What a filter compares, equal ones first. */
+  private record Place(String table, List<String> columns) {
+    @Override
+    public String toString() {
+      return table + " (" + String.join(", ", columns) + ")";
+    }
+  }
+
+  /**
+   * The index that would make this read cheaper, as {@code table (column, ...)}; empty if none is
+   * noticed. Executes the read once.
+   */
+  public static Optional<String> of(Connection connection, DatabaseWork.Sample sample)
+      throws SQLException {
+    JsonNode plan = ExplainedPlan.of(connection, "ANALYZE, VERBOSE", sample);
+    double all = plan.path("Execution Time").asDouble();
+    Map<Place, Scan> scans = new LinkedHashMap<>();
+    collect(connection, plan.path("ExplainedPlan"), scans);
+    for (Map.Entry<Place, Scan> each : scans.entrySet()) {
+      Scan scan = each.getValue();
+      if (scan.removed() >= FEWEST_REMOVED
+          && scan.removed() >= REMOVED_PER_KEPT * scan.kept()
+          && scan.millis() >= LEAST_SHARE_OF_TIME * all) {
+        return Optional.of(each.getKey().toString());
+      }
+    }
+    return Optional.empty();
+  }
+
+  private static void collect(Connection connection, JsonNode node, Map<Place, Scan> scans)
+      throws SQLException {
+    if (node.path("Node Type").asText().equals("Seq Scan") && node.has("Filter")) {
+      long loops = node.path("Actual Loops").asLong();
+      Scan scan =
+          new Scan(
+              node.path("Actual Rows").asLong() * loops,
+              node.path("Rows Removed by Filter").asLong() * loops,
+              node.path("Actual Total Time").asDouble());
+      place(connection, node).ifPresent(place -> scans.merge(place, scan, Scan::and));
+    }
+    for (JsonNode child : node.path("Plans")) {
+      collect(connection, child, scans);
+    }
+  }
+
+  private static Optional<Place> place(Connection connection, JsonNode node) throws SQLException {
+    String table = "";
+    List<String> columns = new ArrayList<>();
+    try (PreparedStatement ask = connection.prepareStatement(ROOT_AND_COLUMNS)) {
+      ask.setString(1, node.path("Schema").asText());
+      ask.setString(2, node.path("Relation Name").asText());
+      try (ResultSet row = ask.executeQuery()) {
+        while (row.next()) {
+          table = row.getString(1);
+          columns.add(row.getString(2));
+        }
+      }
+    }
+    List<String> compared =
+        compared(node.path("Filter").asText(), node.path("Alias").asText(), columns);
+    return compared.isEmpty() ? Optional.empty() : Optional.of(new Place(table, compared));
+  }
+
+  /**
+   * The columns that a filter compares with {@code =}, then one that it compares otherwise: as many
+   * as a B-tree can use (PostgreSQL manual, 11.3). None of a filter with alternatives.
+   *
+   * @param filter as {@code EXPLAIN} writes it
+   */
+  static List<String> compared(String filter, String alias, List<String> columns) {
+    String plain = filter.replaceAll("'(?:[^']|'')*'", "''");
+    if (plain.contains(" OR ")) {
+      return List.of();
+    }
+    Set<String> equal = new HashSet<>();
+    List<String> others = new ArrayList<>();
+    List<String> found = new ArrayList<>();
+    for (String column : columns) {
+      String name = "(?:" + Pattern.quote(alias) + "\\.)?" + Pattern.quote(column);
+      Matcher matcher =
+          Pattern.compile(
+                  "(?<![\\w.])"
+                      + name
+                      + OPERATOR
+                      + "|(?<!\\w)\\("
+                      + name
+                      + "\\)::[\\w ]+?"
+                      + OPERATOR)
+              .matcher(plain);
+      while (matcher.find()) {
+        String operator = matcher.group(1) == null ? matcher.group(2) : matcher.group(1);
+        if (operator.equals("=") && equal.add(column)) {
+          found.add(column);
+        } else if (!operator.equals("=") && !others.contains(column)) {
+          others.add(column);
+        }
+      }
+    }
+    others.removeAll(equal);
+    if (!others.isEmpty()) {
+      found.add(others.get(0));
+    }
+    return found;
+  }
+}

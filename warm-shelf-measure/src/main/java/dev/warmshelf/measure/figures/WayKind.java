@@ -1,0 +1,26 @@
+package dev.warmshelf.measure.figures;
+
+/** The ways to read that are compared, from no keeping to the finest. */
+public enum WayKind {
+  /** From the database each time. */
+  DIRECT("direct"),
+  /** Kept for a time, whatever changes. */
+  TTL("TTL only"),
+  /** Kept until a table changes. */
+  TABLES("table lanes"),
+  /** Kept until rows change that the question names. */
+  VALUES("value lanes"),
+  /** Kept until rows change that the question names or the answer shows. */
+  ANSWERS("answer lanes");
+
+  private final String label;
+
+  WayKind(String label) {
+    this.label = label;
+  }
+
+  /** What reports call it. */
+  public String label() {
+    return label;
+  }
+}

@@ -1,0 +1,318 @@
+package dev.warmshelf.measure.run;
+
+import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.measure.database.DatabaseFacts;
+import dev.warmshelf.measure.database.DatabaseWork;
+import dev.warmshelf.measure.database.IndexAdvice;
+import dev.warmshelf.measure.figures.Conditions;
+import dev.warmshelf.measure.figures.Figures;
+import dev.warmshelf.measure.figures.Pace;
+import dev.warmshelf.measure.figures.QueryFacts;
+import dev.warmshelf.measure.figures.Result;
+import dev.warmshelf.measure.figures.RunSettings;
+import dev.warmshelf.measure.text.DatabaseErrors;
+import dev.warmshelf.measure.workload.DrawnRequests;
+import dev.warmshelf.measure.workload.DrawnSource;
+import dev.warmshelf.measure.workload.Request;
+import dev.warmshelf.measure.workload.RequestSource;
+import dev.warmshelf.measure.workload.Requests;
+import dev.warmshelf.measure.workload.VersionedThing;
+import dev.warmshelf.measure.workload.Workload;
+import dev.warmshelf.shelf.Recorder;
+import dev.warmshelf.trial.CommitLedger;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.locks.LockSupport;
+import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Several ways to read, side by side: the same data, the same stream of requests, the same writer,
+ * in short rounds that alternate, so that a noisy machine hurts all alike.
+ *
+ * <p>Staleness is exact. The writer notes each commit when it has returned, and rows carry
+ * versions, so it is known of every read whether it missed a commit that had returned before it
+ * began.
+ *
+ * <p>For one thread, but for {@link #stop}.
+ */
+public final class Comparison {
+  private static final Duration ROUND = Duration.ofSeconds(1);
+  private static final Duration LONGEST_WAIT_FOR_FEED = Duration.ofSeconds(10);
+
+  private final DataSource dataSource;
+  private final Workload workload;
+  private final RunSettings settings;
+  private final RequestSource source;
+  private final Progress progress;
+  private final CommitLedger<VersionedThing> ledger = new CommitLedger<>();
+  private @Nullable Recorder recorder;
+  private volatile boolean stopped;
+
+  /** Told how far the run is. */
+  @FunctionalInterface
+  public interface Progress {
+    /**
+     * @param what of the run: a way's round, or a preparation
+     * @param share of the run that is done, from 0 to 1
+     */
+    void at(String what, double share);
+  }
+
+  /** On the monotonic clock, in nanoseconds. */
+  private record Span(long warmingBegan, long measuringBegan, long ended, Optional<String> by) {
+    Duration warmedUp() {
+      return Duration.ofNanos(measuringBegan - warmingBegan);
+    }
+
+    Duration took() {
+      return Duration.ofNanos(ended - measuringBegan);
+    }
+  }
+
+  private Comparison(
+      RequestSource source,
+      DataSource dataSource,
+      Workload workload,
+      RunSettings settings,
+      Progress progress) {
+    this.dataSource = dataSource;
+    this.workload = workload;
+    this.settings = settings;
+    this.source = source;
+    this.progress = progress;
+  }
+
+  /**
+   * Prepares a run of a workload's queries.
+   *
+   * @param dataSource with room for the readers, a writer and, for each way, three more
+   * @throws SQLException if the database cannot be reached, or does not hold the workload's tables
+   */
+  public static Comparison of(
+      DataSource dataSource, Workload workload, RunSettings settings, Progress progress)
+      throws SQLException {
+    try (Connection connection = dataSource.getConnection()) {
+      DrawnSource source =
+          DrawnSource.of(
+              workload,
+              connection,
+              settings.seed(),
+              settings.traffic().readers(),
+              settings.traffic().readsPerSecond());
+      return new Comparison(source, dataSource, workload, settings, progress);
+    }
+  }
+
+  /**
+   * Prepares a run that asks what this source says; the workload's queries are not drawn.
+   *
+   * @param dataSource with room for the readers, a writer and, for each way, three more
+   */
+  public static Comparison asking(
+      RequestSource source,
+      DataSource dataSource,
+      Workload workload,
+      RunSettings settings,
+      Progress progress) {
+    return new Comparison(source, dataSource, workload, settings, progress);
+  }
+
+  /** Has the questions of the last way told to a recorder, from after the warm-up. */
+  public void recordTo(Recorder told) {
+    recorder = told;
+  }
+
+  /** Ends the run soon; what has been measured by then is reported. Any thread may call it. */
+  public void stop() {
+    stopped = true;
+  }
+
+  /**
+   * Runs. If the database fails once measuring has begun, what was measured by then is the result,
+   * which says so.
+   *
+   * @throws SQLException if a read or a write fails before that
+   * @throws FeedException if the journal is not installed
+   */
+  public Result run() throws SQLException, FeedException {
+    try (Ways ways = Ways.open(settings.ways(), dataSource, settings.ttl());
+        LagObserver lags = new LagObserver(ways.deliveredUpTo(), System::nanoTime);
+        Writer writer = writer(lags)) {
+      List<Request> samples = source.samples();
+      Map<String, QueryFacts> facts = prepare(samples, ways);
+      DatabaseFacts database = DatabaseFacts.of(dataSource, workload.data());
+      Optional<DatabaseWork> work = DatabaseWork.of(dataSource, asSamples(samples));
+      List<WayRun> runs = ways.all().stream().map(way -> run(way, work)).toList();
+      lags.start();
+      writer.start();
+      Span span = measure(runs, ways, lags, writer);
+      boolean delivered = settle(ways, lags, writer, span);
+      Conditions conditions =
+          new Conditions(
+              workload.name(),
+              database,
+              settings,
+              new Pace(source.isPaced(), source.pace(), source.size()),
+              DrawnRequests.digest(streams()),
+              span.warmedUp(),
+              span.took());
+      List<Figures> figures =
+          runs.stream()
+              .map(
+                  run -> run.figures(span.measuringBegan(), lags.lags(run.way().kind()), delivered))
+              .toList();
+      return new Result(conditions, commits(writer, span), figures, facts, span.by());
+    }
+  }
+
+  private Span measure(List<WayRun> runs, Ways ways, LagObserver lags, Writer writer)
+      throws SQLException {
+    long warmingBegan = System.nanoTime();
+    rounds(runs, settings.warmUp(), "warming up: ", writer);
+    runs.forEach(WayRun::forget);
+    lags.forget();
+    ways.finest().warm().recordTo(recorder);
+    long measuringBegan = System.nanoTime();
+    Optional<String> endedBy = Optional.empty();
+    try {
+      rounds(runs, settings.time(), "", writer);
+    } catch (SQLException e) {
+      endedBy = Optional.of(DatabaseErrors.inWords(e));
+    } finally {
+      ways.finest().warm().recordTo(null);
+    }
+    return new Span(warmingBegan, measuringBegan, System.nanoTime(), endedBy);
+  }
+
+  /** Waits until all is told; returns whether it is. */
+  private boolean settle(Ways ways, LagObserver lags, Writer writer, Span span)
+      throws SQLException {
+    if (span.by().isPresent()) {
+      writer.close();
+      return false;
+    }
+    writer.finish();
+    for (ShelfWay kept : ways.kept()) {
+      if (kept.follows()) {
+        awaitDelivery(kept);
+      }
+    }
+    lags.look();
+    return true;
+  }
+
+  private static List<Double> commits(Writer writer, Span span) {
+    return writer.commits().stream()
+        .filter(returned -> returned >= span.measuringBegan())
+        .map(returned -> (returned - span.measuringBegan()) / 1e9)
+        .toList();
+  }
+
+  private Writer writer(LagObserver lags) throws SQLException {
+    double perSecond = settings.traffic().writesPerSecond();
+    if (workload.changes().isEmpty() || perSecond == 0) {
+      return Writer.ofNothing(dataSource, ledger, lags);
+    }
+    try (Connection connection = dataSource.getConnection()) {
+      DrawnRequests.Statements changes =
+          DrawnRequests.Statements.of(workload.changes(), connection);
+      return new Writer(dataSource, ledger, lags, changes, settings.seed(), perSecond);
+    }
+  }
+
+  private WayRun run(Way way, Optional<DatabaseWork> work) {
+    List<Reader> readers =
+        streams().stream()
+            .map(stream -> new Reader(way, stream, ledger, System::nanoTime))
+            .toList();
+    return new WayRun(way, readers, work, source.isPaced());
+  }
+
+  private List<Requests> streams() {
+    List<Requests> streams = new ArrayList<>();
+    for (int reader = 0; reader < settings.traffic().readers(); reader++) {
+      streams.add(source.stream(reader));
+    }
+    return streams;
+  }
+
+  private static List<DatabaseWork.Sample> asSamples(List<Request> samples) {
+    return samples.stream()
+        .map(sample -> new DatabaseWork.Sample(sample.query().sql(), sample.inputs()))
+        .toList();
+  }
+
+  /** Statements prepared, catalogue asked, classes loaded. Times the first direct read of each. */
+  private Map<String, QueryFacts> prepare(List<Request> samples, Ways ways) throws SQLException {
+    Map<String, QueryFacts> facts = new LinkedHashMap<>();
+    try (Connection connection = dataSource.getConnection()) {
+      for (Request sample : samples) {
+        String label = sample.query().label();
+        progress.at("reading " + label + " for the first time", 0);
+        long firstCall = 0;
+        for (Way way : ways.all()) {
+          long began = System.nanoTime();
+          way.read(sample);
+          firstCall = firstCall == 0 ? System.nanoTime() - began : firstCall;
+        }
+        facts.put(
+            label,
+            new QueryFacts(
+                firstCall,
+                ways.finest().refusal(sample),
+                IndexAdvice.of(
+                    connection, new DatabaseWork.Sample(sample.query().sql(), sample.inputs()))));
+      }
+    }
+    return facts;
+  }
+
+  /**
+   * Lets the ways take turns for a time, each as often. Slow reads make rounds longer than they
+   * should be; then there are fewer of them.
+   */
+  private void rounds(List<WayRun> runs, Duration time, String prefix, Writer writer)
+      throws SQLException {
+    long all = Math.max(1, time.dividedBy(ROUND.multipliedBy(runs.size())));
+    long nanos = time.toNanos() / (all * runs.size());
+    long until = System.nanoTime() + time.toNanos();
+    for (long done = 0;
+        done < all && System.nanoTime() < until && !stopped && !isAtEnd(runs);
+        done++) {
+      for (int i = 0; i < runs.size() && !stopped; i++) {
+        WayRun run = runs.get(i);
+        if (run.isAtEnd()) {
+          continue;
+        }
+        double share = (done + (double) i / runs.size()) / all;
+        progress.at(prefix + run.way().kind().label(), share);
+        run.round(nanos, () -> stopped);
+        writer.throwIfFailed();
+      }
+    }
+  }
+
+  private static boolean isAtEnd(List<WayRun> runs) {
+    return runs.stream().allMatch(WayRun::isAtEnd);
+  }
+
+  private static void awaitDelivery(ShelfWay shelf) throws SQLException {
+    Instant now = Instant.now();
+    Instant deadline = now.plus(LONGEST_WAIT_FOR_FEED);
+    while (!shelf.warm().freshAsOf().orElse(Instant.MIN).isAfter(now)) {
+      if (Instant.now().isAfter(deadline)) {
+        throw new SQLException("The feed has not delivered for " + LONGEST_WAIT_FOR_FEED + ".");
+      }
+      LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(1));
+    }
+  }
+}

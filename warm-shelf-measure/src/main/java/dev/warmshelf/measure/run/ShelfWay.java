@@ -1,0 +1,141 @@
+package dev.warmshelf.measure.run;
+
+import dev.warmshelf.Precision;
+import dev.warmshelf.Question;
+import dev.warmshelf.Recipe;
+import dev.warmshelf.ShelvedQuery;
+import dev.warmshelf.WarmShelf;
+import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.measure.figures.WayKind;
+import dev.warmshelf.measure.workload.Request;
+import dev.warmshelf.measure.workload.Workload;
+import dev.warmshelf.meter.Meters;
+import dev.warmshelf.shelf.HeldSize;
+import dev.warmshelf.shelf.Reading;
+import java.sql.SQLException;
+import java.time.Duration;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
+import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
+
+/** Reads through a shelf. */
+final class ShelfWay implements Way {
+  private final WayKind kind;
+  private final WarmShelf warm;
+
+  /** Stale answers go with time, not by an invalidation. */
+  private final boolean boundedByTtl;
+
+  private final Map<Workload.Statement, ShelvedQuery<Map<String, @Nullable Object>>> queries =
+      new ConcurrentHashMap<>();
+
+  private ShelfWay(WayKind kind, WarmShelf warm, boolean boundedByTtl) {
+    this.kind = kind;
+    this.warm = warm;
+    this.boundedByTtl = boundedByTtl;
+  }
+
+  /** Follows the journal, invalidating as finely as this. */
+  static ShelfWay following(DataSource dataSource, WayKind kind, Precision precision)
+      throws SQLException, FeedException {
+    return new ShelfWay(
+        kind,
+        WarmShelf.over(dataSource)
+            .following(JournalFeed.on(dataSource))
+            .tracking(precision)
+            .namespace(kind.label())
+            .open(),
+        false);
+  }
+
+  /** Follows nothing. */
+  static ShelfWay onTtlAlone(DataSource dataSource, Duration ttl)
+      throws SQLException, FeedException {
+    return new ShelfWay(
+        WayKind.TTL,
+        WarmShelf.over(dataSource)
+            .onTtlAlone()
+            .namespace(WayKind.TTL.label())
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.ttl(ttl))
+            .open(),
+        true);
+  }
+
+  @Override
+  public WayKind kind() {
+    return kind;
+  }
+
+  @Override
+  public Read read(Request request) throws SQLException {
+    Question<Map<String, @Nullable Object>> question = queryOf(request).question();
+    request.inputs().forEach(question::with);
+    Reading<List<Map<String, @Nullable Object>>> reading = question.list();
+    return new Read(
+        reading.origin(),
+        reading.value(),
+        reading.loadNanos(),
+        () -> boundedByTtl || !reading.holdsStill());
+  }
+
+  @Override
+  public long databaseReads() {
+    return meters().orElseThrow().databaseReads();
+  }
+
+  @Override
+  public Optional<Meters.Snapshot> meters() {
+    return Optional.of(warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot());
+  }
+
+  @Override
+  public Map<String, HeldSize> held() {
+    Map<String, String> labels = new HashMap<>();
+    queries.forEach((query, shelved) -> labels.put(shelved.normalForm(), query.label()));
+    Map<String, HeldSize> held = new HashMap<>();
+    for (Map.Entry<KeyShape, HeldSize> each : warm.shelf(WarmShelf.MAIN_SHELF).held().entrySet()) {
+      String statement = each.getKey().statement();
+      held.put(labels.getOrDefault(statement, statement), each.getValue());
+    }
+    return held;
+  }
+
+  /** Why answers to this request are not kept; empty if they are. */
+  Optional<String> refusal(Request request) throws SQLException {
+    return queryOf(request).verdict() instanceof dev.warmshelf.sql.Verdict.Refused refused
+        ? Optional.of(refused.refusal().message())
+        : Optional.empty();
+  }
+
+  /** Whether it follows the journal. */
+  boolean follows() {
+    return !boundedByTtl;
+  }
+
+  WarmShelf warm() {
+    return warm;
+  }
+
+  @Override
+  public void close() {
+    warm.close();
+  }
+
+  private ShelvedQuery<Map<String, @Nullable Object>> queryOf(Request request) {
+    return queries.computeIfAbsent(
+        request.query(),
+        query -> {
+          Recipe recipe = Recipe.plain();
+          for (String input : query.leftOut()) {
+            recipe = recipe.leavingOut(input);
+          }
+          return warm.query(query.sql().text()).keyedBy(recipe).asMaps();
+        });
+  }
+}

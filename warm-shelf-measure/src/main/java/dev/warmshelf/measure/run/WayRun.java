@@ -1,0 +1,224 @@
+package dev.warmshelf.measure.run;
+
+import dev.warmshelf.measure.database.DatabaseWork;
+import dev.warmshelf.measure.figures.DatabaseReads;
+import dev.warmshelf.measure.figures.Figures;
+import dev.warmshelf.measure.figures.Kept;
+import dev.warmshelf.measure.figures.QueryFigures;
+import dev.warmshelf.measure.figures.Reads;
+import dev.warmshelf.measure.figures.Staleness;
+import dev.warmshelf.meter.Count;
+import dev.warmshelf.meter.Meters;
+import dev.warmshelf.shelf.HeldSize;
+import java.sql.SQLException;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.TreeMap;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
+import java.util.concurrent.TimeUnit;
+import java.util.function.BooleanSupplier;
+import org.HdrHistogram.Histogram;
+import org.jspecify.annotations.Nullable;
+
+/** One way in a comparison: its readers, and what they have noted so far. For one thread. */
+final class WayRun {
+  private static final long LONGEST_READ_SECONDS = 30;
+
+  private final Way way;
+  private final List<Reader> readers;
+  private final Optional<DatabaseWork> work;
+  private final boolean paced;
+
+  private final Histogram latency = new Histogram(3);
+  private final Map<String, QueryFigures> queries = new TreeMap<>();
+  private final List<Reader.Stale> stale = new ArrayList<>();
+  private final List<Round> rounds = new ArrayList<>();
+  private DatabaseWork.Done done = DatabaseWork.Done.NOTHING;
+  private Optional<Meters.Snapshot> metersBefore;
+  private long ownDatabaseReads;
+  private long notAsked;
+
+  private record Round(
+      long began, long nanos, long reads, long hits, long lookups, long invalidated) {
+    Figures.Round since(long measuringBegan) {
+      return new Figures.Round(
+          (began - measuringBegan) / 1e9, nanos / 1e9, reads, hits, lookups, invalidated);
+    }
+  }
+
+  /**
+   * @param paced whether requests are asked when they are due; otherwise as fast as can be
+   */
+  WayRun(Way way, List<Reader> readers, Optional<DatabaseWork> work, boolean paced) {
+    this.way = way;
+    this.readers = readers;
+    this.work = work;
+    this.paced = paced;
+    this.metersBefore = way.meters();
+  }
+
+  Way way() {
+    return way;
+  }
+
+  /** Whether every reader has come to the end of its requests. */
+  boolean isAtEnd() {
+    return readers.stream().allMatch(Reader::isAtEnd);
+  }
+
+  /** Lets the readers read for a while; what they noted is added up, also if one of them fails. */
+  void round(long nanos, BooleanSupplier stopped) throws SQLException {
+    DatabaseWork.Done doneBefore = counted();
+    long ownBefore = way.databaseReads();
+    long invalidatedBefore = invalidated();
+    long began = System.nanoTime();
+    try {
+      readAll(began, nanos, stopped);
+    } finally {
+      long took = System.nanoTime() - began;
+      add(began, took, way.databaseReads() - ownBefore, invalidated() - invalidatedBefore);
+    }
+    done = done.and(counted().since(doneBefore));
+  }
+
+  private void readAll(long began, long nanos, BooleanSupplier stopped) throws SQLException {
+    ExecutorService pool = Executors.newFixedThreadPool(readers.size());
+    try {
+      List<Future<Void>> running = new ArrayList<>();
+      for (Reader reader : readers) {
+        running.add(pool.submit(() -> read(reader, began, nanos, stopped)));
+      }
+      for (Future<Void> each : running) {
+        each.get();
+      }
+    } catch (ExecutionException e) {
+      if (e.getCause() instanceof RuntimeException wrong) {
+        throw wrong;
+      }
+      throw e.getCause() instanceof SQLException cause ? cause : new SQLException(e.getCause());
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new SQLException("The run was interrupted.", e);
+    } finally {
+      awaitEnd(pool);
+    }
+  }
+
+  private @Nullable Void read(Reader reader, long began, long nanos, BooleanSupplier stopped)
+      throws SQLException {
+    if (paced) {
+      reader.readPaced(began, began + nanos, stopped);
+    } else {
+      reader.readUntil(began + nanos, stopped);
+    }
+    return null;
+  }
+
+  /** Nobody may note anything any more while what was noted is added up. */
+  private static void awaitEnd(ExecutorService pool) throws SQLException {
+    pool.shutdownNow();
+    try {
+      if (!pool.awaitTermination(LONGEST_READ_SECONDS, TimeUnit.SECONDS)) {
+        throw new SQLException("A read has not ended for " + LONGEST_READ_SECONDS + " seconds.");
+      }
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    }
+  }
+
+  /** Forgets all that has been noted so far: it was the warm-up. */
+  void forget() {
+    readers.forEach(Reader::forget);
+    latency.reset();
+    queries.clear();
+    stale.clear();
+    rounds.clear();
+    done = DatabaseWork.Done.NOTHING;
+    metersBefore = way.meters();
+    ownDatabaseReads = 0;
+    notAsked = 0;
+  }
+
+  /**
+   * What has been measured. To be called when no commit is under way any more.
+   *
+   * @param measuringBegan when the run began, on the monotonic clock
+   * @param lags of its feed behind the commits, in nanoseconds
+   * @param delivered whether the feed has told of all; if not, nobody knows which stale answers it
+   *     would still have invalidated, and none is called a defect
+   */
+  Figures figures(long measuringBegan, Histogram lags, boolean delivered) {
+    readers.forEach(Reader::judgeTheRest);
+    takeAll();
+    Map<String, HeldSize> held = way.held();
+    queries.forEach((label, query) -> query.holding(held.getOrDefault(label, HeldSize.NOTHING)));
+    Staleness staleness = staleness(delivered);
+    Reads reads =
+        new Reads(
+            latency,
+            rounds.stream().mapToLong(Round::hits).sum(),
+            rounds.stream().mapToLong(Round::lookups).sum(),
+            notAsked);
+    return new Figures(
+        way.kind(),
+        reads,
+        new DatabaseReads(ownDatabaseReads, work.map(counted -> done)),
+        staleness,
+        new Kept(way.meters().map(now -> now.since(metersBefore.orElseThrow())), lags),
+        queries,
+        rounds.stream().map(round -> round.since(measuringBegan)).toList());
+  }
+
+  private Staleness staleness(boolean delivered) {
+    Histogram ages = new Histogram(3);
+    long never = 0;
+    for (Reader.Stale read : stale) {
+      boolean invalidated = !delivered || read.invalidated().getAsBoolean();
+      ages.recordValue(read.ageNanos());
+      never += invalidated ? 0 : 1;
+      queries.computeIfAbsent(read.query(), l -> new QueryFigures()).addStale(invalidated);
+    }
+    long judged = queries.values().stream().mapToLong(QueryFigures::judged).sum();
+    return new Staleness(judged, stale.size() - never, never, ages);
+  }
+
+  private void add(long began, long nanos, long databaseReads, long invalidated) {
+    long readsBefore = latency.getTotalCount() - notAsked;
+    Noted noted = takeAll();
+    long reads = latency.getTotalCount() - notAsked - readsBefore;
+    rounds.add(new Round(began, nanos, reads, noted.hits(), noted.lookups(), invalidated));
+    ownDatabaseReads += databaseReads;
+  }
+
+  private record Noted(long hits, long lookups) {}
+
+  /** Adds up what the readers have noted. */
+  private Noted takeAll() {
+    long hits = 0;
+    long lookups = 0;
+    for (Reader reader : readers) {
+      Reader.Tally tally = reader.take();
+      latency.add(tally.latency);
+      stale.addAll(tally.stale);
+      notAsked += tally.notAsked;
+      hits += tally.hits;
+      lookups += tally.lookups;
+      tally.queries.forEach(
+          (label, figures) -> queries.computeIfAbsent(label, l -> new QueryFigures()).add(figures));
+    }
+    return new Noted(hits, lookups);
+  }
+
+  private DatabaseWork.Done counted() throws SQLException {
+    return work.isPresent() ? work.get().done() : DatabaseWork.Done.NOTHING;
+  }
+
+  private long invalidated() {
+    return way.meters().map(snapshot -> snapshot.get(Count.INVALIDATED)).orElse(0L);
+  }
+}

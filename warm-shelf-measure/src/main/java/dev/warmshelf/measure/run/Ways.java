@@ -1,0 +1,85 @@
+package dev.warmshelf.measure.run;
+
+import dev.warmshelf.Precision;
+import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.measure.figures.WayKind;
+import java.sql.SQLException;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.Collections;
+import java.util.EnumMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.TreeSet;
+import java.util.function.Supplier;
+import javax.sql.DataSource;
+
+/** The ways of one comparison, direct reads first, then from the coarsest to the finest. */
+final class Ways implements AutoCloseable {
+  private final List<Way> all = new ArrayList<>();
+
+  /**
+   * Opens them.
+   *
+   * @param kinds at least one beside {@link WayKind#DIRECT}, which is always among them
+   */
+  static Ways open(Set<WayKind> kinds, DataSource dataSource, Duration ttl)
+      throws SQLException, FeedException {
+    Set<WayKind> ordered = new TreeSet<>(kinds);
+    ordered.add(WayKind.DIRECT);
+    Ways ways = new Ways();
+    try {
+      for (WayKind kind : ordered) {
+        ways.all.add(open(kind, dataSource, ttl));
+      }
+      return ways;
+    } catch (SQLException | FeedException | RuntimeException e) {
+      ways.close();
+      throw e;
+    }
+  }
+
+  private static Way open(WayKind kind, DataSource dataSource, Duration ttl)
+      throws SQLException, FeedException {
+    return switch (kind) {
+      case DIRECT -> new DirectWay(dataSource);
+      case TTL -> ShelfWay.onTtlAlone(dataSource, ttl);
+      case TABLES -> ShelfWay.following(dataSource, kind, Precision.TABLES);
+      case VALUES -> ShelfWay.following(dataSource, kind, Precision.VALUES);
+      case ANSWERS -> ShelfWay.following(dataSource, kind, Precision.ANSWERS);
+    };
+  }
+
+  List<Way> all() {
+    return Collections.unmodifiableList(all);
+  }
+
+  /** Those that keep answers. */
+  List<ShelfWay> kept() {
+    return all.stream().filter(ShelfWay.class::isInstance).map(ShelfWay.class::cast).toList();
+  }
+
+  /** For each that follows a feed, up to when that has told of all. */
+  Map<WayKind, Supplier<Instant>> deliveredUpTo() {
+    Map<WayKind, Supplier<Instant>> moments = new EnumMap<>(WayKind.class);
+    for (ShelfWay way : kept()) {
+      if (way.follows()) {
+        moments.put(way.kind(), () -> way.warm().freshAsOf().orElse(Instant.MIN));
+      }
+    }
+    return moments;
+  }
+
+  /** The one that invalidates most finely. */
+  ShelfWay finest() {
+    List<ShelfWay> kept = kept();
+    return kept.get(kept.size() - 1);
+  }
+
+  @Override
+  public void close() {
+    all.forEach(Way::close);
+  }
+}

@@ -1,0 +1,170 @@
+package dev.warmshelf.measure.workload;
+
+import dev.warmshelf.record.RecordingFile;
+import dev.warmshelf.record.RecordingFile.Question;
+import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.text.SqlTextException;
+import java.io.IOException;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.OptionalLong;
+import java.util.Set;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * The questions of a recording, to be asked again in their order, shared out among the readers in
+ * turn. Questions that were no queries, such as values of the program's own, are left out.
+ *
+ * <p>The first is due at once, and a pause between two is cut to {@value #LONGEST_PAUSE_MICROS}
+ * microseconds: nobody wants to wait through a recorded night.
+ *
+ * <p>All of them are held in memory; equal ones share one request.
+ */
+public final class RecordedRequests implements RequestSource {
+  private static final long LONGEST_PAUSE_MICROS = 1_000_000;
+
+  private final List<Request> requests = new ArrayList<>();
+  private final List<Long> micros = new ArrayList<>();
+  private final Map<Integer, Workload.Statement> statements = new HashMap<>();
+  private final Map<String, Request> distinct = new LinkedHashMap<>();
+  private final Map<String, Workload.Statement> known = new HashMap<>();
+  private final int readers;
+  private final double speed;
+  private long leftOut;
+  private long lastMicros;
+
+  /**
+   * @param known whose queries give their labels and versions to the recorded ones that are the
+   *     same
+   * @param speed how many times the recorded pace; 0 for as fast as can be
+   */
+  private RecordedRequests(@Nullable Workload known, int readers, double speed) {
+    this.readers = readers;
+    this.speed = speed;
+    if (known != null) {
+      known.queries().forEach(query -> this.known.put(query.sql().normalForm(), query));
+    }
+  }
+
+  /**
+   * Reads a recording.
+   *
+   * @throws IOException if it cannot be read, holds no question that could be asked again, or was
+   *     made without parameters
+   */
+  public static RecordedRequests of(Path file, @Nullable Workload known, int readers, double speed)
+      throws IOException {
+    RecordedRequests recorded = new RecordedRequests(known, readers, speed);
+    RecordingFile.Summary summary = RecordingFile.read(file, recorded::add);
+    if (recorded.requests.isEmpty()) {
+      throw new IOException(
+          file
+              + (summary.questions() > 0 && !summary.parameters()
+                  ? " was recorded without parameters, so its questions cannot be asked again."
+                  : " holds no question that could be asked again."));
+    }
+    return recorded;
+  }
+
+  /** How many were left out. */
+  public long leftOut() {
+    return leftOut;
+  }
+
+  @Override
+  public Requests stream(int reader) {
+    int[] next = {reader};
+    long[] before = {0};
+    return () -> {
+      int at = next[0];
+      if (at >= requests.size()) {
+        return null;
+      }
+      next[0] += readers;
+      long gap = speed == 0 ? 0 : Math.round((micros.get(at) - before[0]) * 1_000 / speed);
+      before[0] = micros.get(at);
+      return new Requests.Paced(requests.get(at), Math.max(0, gap));
+    };
+  }
+
+  @Override
+  public List<Request> samples() {
+    Map<Workload.Statement, Request> samples = new LinkedHashMap<>();
+    requests.forEach(request -> samples.putIfAbsent(request.query(), request));
+    return List.copyOf(samples.values());
+  }
+
+  @Override
+  public boolean isPaced() {
+    return speed > 0;
+  }
+
+  @Override
+  public String pace() {
+    return speed == 0
+        ? "as fast as they can"
+        : speed == 1
+            ? "at the recorded pace"
+            : String.format(Locale.ROOT, "at %.3g times the recorded pace", speed);
+  }
+
+  @Override
+  public OptionalLong size() {
+    return OptionalLong.of(requests.size());
+  }
+
+  private void add(Question question) {
+    RecordingFile.Statement statement = question.statement();
+    boolean askable =
+        statement.sql().isPresent()
+            && (question.values().isPresent() || statement.parameters().isEmpty());
+    Workload.Statement query = askable ? statement(statement) : null;
+    if (query == null) {
+      leftOut++;
+      return;
+    }
+    requests.add(
+        distinct.computeIfAbsent(
+            statement.number() + " " + question.key(), key -> request(query, question)));
+    boolean first = micros.isEmpty();
+    long pause = first ? 0 : Math.max(0, question.atMicros() - lastMicros);
+    lastMicros = question.atMicros();
+    long before = first ? 0 : micros.get(micros.size() - 1);
+    micros.add(before + Math.min(pause, LONGEST_PAUSE_MICROS));
+  }
+
+  private static Request request(Workload.Statement query, Question question) {
+    Map<String, Object> inputs = new LinkedHashMap<>();
+    List<String> names = question.statement().parameters();
+    for (int i = 0; i < names.size(); i++) {
+      inputs.put(names.get(i), question.values().orElseThrow().get(i));
+    }
+    return new Request(query, inputs);
+  }
+
+  private Workload.@Nullable Statement statement(RecordingFile.Statement recorded) {
+    Workload.Statement before = statements.get(recorded.number());
+    if (before != null) {
+      return before;
+    }
+    SqlStatement sql;
+    try {
+      sql = SqlStatement.of(recorded.sql().orElseThrow());
+    } catch (SqlTextException e) {
+      return null; // it was refused then, too
+    }
+    Workload.Statement same = known.get(sql.normalForm());
+    Workload.Statement statement =
+        same != null && same.sql().parameters().equals(sql.parameters())
+            ? same
+            : new Workload.Statement(
+                "statement " + recorded.number(), 1, sql, Map.of(), Set.of(), List.of());
+    statements.put(recorded.number(), statement);
+    return statement;
+  }
+}
