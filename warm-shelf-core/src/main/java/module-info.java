@@ -2,7 +2,7 @@
 module dev.warmshelf.core {
   requires static transitive org.jspecify;
   requires org.slf4j;
-  requires transitive HdrHistogram;
+  requires HdrHistogram;
 
   exports dev.warmshelf.feed;
   exports dev.warmshelf.fresh;
@@ -12,5 +12,8 @@ module dev.warmshelf.core {
   exports dev.warmshelf.meter;
   exports dev.warmshelf.shelf;
   exports dev.warmshelf.store;
-  exports dev.warmshelf.trial;
+  exports dev.warmshelf.trial to
+      dev.warmshelf.bench,
+      dev.warmshelf.measure,
+      dev.warmshelf.scenario;
 }

@@ -10,7 +10,11 @@ module dev.warmshelf.jdbc {
 
   exports dev.warmshelf;
   exports dev.warmshelf.journal;
-  exports dev.warmshelf.postgres;
-  exports dev.warmshelf.session;
-  exports dev.warmshelf.jmx;
+  exports dev.warmshelf.jmx to
+      dev.warmshelf.cli;
+  exports dev.warmshelf.postgres to
+      dev.warmshelf.bench,
+      dev.warmshelf.cli;
+  exports dev.warmshelf.row to
+      dev.warmshelf.cli;
 }

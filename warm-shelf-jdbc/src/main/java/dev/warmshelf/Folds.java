@@ -42,6 +42,7 @@ public final class Folds {
    * Moments rounded down to a multiple of a step since the epoch.
    *
    * @param step longer than zero, in whole milliseconds
+   * @throws IllegalArgumentException if it is shorter than a millisecond
    */
   public static UnaryOperator<@Nullable Object> downTo(Duration step) {
     long millis = step.toMillis();

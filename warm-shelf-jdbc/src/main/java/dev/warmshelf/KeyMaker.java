@@ -41,25 +41,7 @@ final class KeyMaker {
     this.namesSessions = namesSessions;
     this.parameterList = List.copyOf(statement.parameters());
     this.parameters = statement.parameters().toArray(new String[0]);
-    for (String input : recipe.leftOut()) {
-      if (statement.parameters().contains(input)) {
-        throw new IllegalArgumentException(
-            "The recipe leaves out '"
-                + input
-                + "', but the SQL depends on it: callers would get each other's answers. In: "
-                + statement.normalForm());
-      }
-    }
-    for (String parameter : recipe.folds().keySet()) {
-      if (!statement.parameters().contains(parameter)) {
-        throw new IllegalArgumentException(
-            "The recipe folds '"
-                + parameter
-                + "', which the SQL does not have; it has "
-                + statement.parameters()
-                + ".");
-      }
-    }
+    requireFitting(statement, recipe);
     this.added = List.copyOf(recipe.added().values());
     this.folds = foldsOf(parameters, recipe);
     List<String> all = new ArrayList<>(statement.parameters());
@@ -81,6 +63,28 @@ final class KeyMaker {
     this.names = all.toArray(new String[0]);
     this.plan = all.size() == parameters.length ? statement.plan() : ValuePlan.of(items);
     this.form = KeyShape.of(namespace, text.toString());
+  }
+
+  private static void requireFitting(SqlStatement statement, Recipe recipe) {
+    for (String input : recipe.leftOut()) {
+      if (statement.parameters().contains(input)) {
+        throw new IllegalArgumentException(
+            "The recipe leaves out '"
+                + input
+                + "', but the SQL depends on it: callers would get each other's answers. In: "
+                + statement.normalForm());
+      }
+    }
+    for (String parameter : recipe.folds().keySet()) {
+      if (!statement.parameters().contains(parameter)) {
+        throw new IllegalArgumentException(
+            "The recipe folds '"
+                + parameter
+                + "', which the SQL does not have; it has "
+                + statement.parameters()
+                + ".");
+      }
+    }
   }
 
   String[] parameters() {

@@ -146,7 +146,11 @@ public final class Question<T> {
     query.shelf().clear(key());
   }
 
-  /** All rows, in the database's order; unmodifiable. */
+  /**
+   * All rows, in the database's order; unmodifiable.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   public Reading<List<T>> list() throws SQLException {
     return read(query.asList);
   }
@@ -154,6 +158,8 @@ public final class Question<T> {
   /**
    * The first row, or none; none, too, if it is a single column's null. The whole answer is kept
    * all the same; see {@code LIMIT}.
+   *
+   * @throws SQLException if the database could not be asked
    */
   public Reading<Optional<T>> first() throws SQLException {
     return read(query.asFirst);
@@ -163,6 +169,7 @@ public final class Question<T> {
    * The only row; null if it is a single column's null.
    *
    * @throws IllegalStateException if there is not exactly one
+   * @throws SQLException if the database could not be asked
    */
   public Reading<T> only() throws SQLException {
     return read(query.asOnly);

@@ -109,17 +109,29 @@ public final class ShelvedQuery<T> {
     return question().with(parameter, value);
   }
 
-  /** All rows. See {@link Question#list()}. */
+  /**
+   * All rows. See {@link Question#list()}.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   public Reading<List<T>> list() throws SQLException {
     return question().list();
   }
 
-  /** The first row, or none. See {@link Question#first()}. */
+  /**
+   * The first row, or none. See {@link Question#first()}.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   public Reading<Optional<T>> first() throws SQLException {
     return question().first();
   }
 
-  /** The only row. See {@link Question#only()}. */
+  /**
+   * The only row. See {@link Question#only()}.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   public Reading<T> only() throws SQLException {
     return question().only();
   }

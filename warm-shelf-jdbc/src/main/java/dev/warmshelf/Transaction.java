@@ -54,6 +54,11 @@ public final class Transaction {
    */
   @FunctionalInterface
   public interface Work<V extends @Nullable Object> {
+    /**
+     * Does it.
+     *
+     * @throws SQLException if the database fails; the transaction is rolled back then
+     */
     V in(Transaction transaction) throws SQLException;
   }
 

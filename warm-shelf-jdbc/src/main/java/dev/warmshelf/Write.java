@@ -85,6 +85,7 @@ public final class Write {
    * Runs it.
    *
    * @return how many rows were changed, or returned
+   * @throws SQLException if the database could not be asked
    */
   public int run() throws SQLException {
     Transaction inside = transaction;

@@ -8,6 +8,7 @@ import dev.warmshelf.meter.Finding;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.shelf.Audit;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.trial.Wilson;
 import org.junit.jupiter.api.Test;
 
 /** Audits on a real PostgreSQL. */
@@ -45,7 +46,7 @@ class AuditTest {
       Waiting.until("an audit finds it", () -> meters(warm).get(Finding.NEVER) > 0);
       Waiting.until(
           "an audit finds the other one right", () -> meters(warm).get(Finding.AGREED) > 0);
-      assertThat(meters(warm).shareOf(Finding.NEVER).low()).isPositive();
+      assertThat(shareOfNever(meters(warm)).low()).isPositive();
     }
   }
 
@@ -71,5 +72,9 @@ class AuditTest {
 
   private static Meters.Snapshot meters(WarmShelf warm) {
     return warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot();
+  }
+
+  private static Wilson shareOfNever(Meters.Snapshot meters) {
+    return Wilson.of(meters.get(Finding.NEVER), meters.audited());
   }
 }

@@ -125,20 +125,7 @@ public final class LongRun {
       }
       threads.add(start("writer", () -> write(warm, sailing)));
       threads.add(start("elsewhere", () -> listen(elsewhere)));
-      long end = System.nanoTime() + length.toNanos();
-      long nextFault = System.nanoTime() + FAULT_INTERVAL.toNanos();
-      long nextReport = System.nanoTime() + TimeUnit.SECONDS.toNanos(10);
-      for (int fault = 0; System.nanoTime() < end; ) {
-        LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(200));
-        if (System.nanoTime() > nextFault) {
-          inflict(fault++, warm);
-          nextFault = System.nanoTime() + FAULT_INTERVAL.toNanos();
-        }
-        if (System.nanoTime() > nextReport) {
-          System.out.println(progress(warm));
-          nextReport += TimeUnit.SECONDS.toNanos(10);
-        }
-      }
+      inflictAll(length, warm);
       done = true;
       for (Thread thread : threads) {
         if (!thread.getName().equals("elsewhere")) {
@@ -154,78 +141,26 @@ public final class LongRun {
     }
   }
 
-  private void inflict(int fault, WarmShelf warm) throws SQLException, IOException {
-    String what;
-    switch (fault % 11) {
-      case 0 -> {
-        what = "the line is cut for 3 s";
-        line.cut();
-        pause(3_000);
-        line.mend();
+  /** One fault after the other, for so long. */
+  private void inflictAll(Duration length, WarmShelf warm) throws SQLException, IOException {
+    long end = System.nanoTime() + length.toNanos();
+    long nextFault = System.nanoTime() + FAULT_INTERVAL.toNanos();
+    long nextReport = System.nanoTime() + TimeUnit.SECONDS.toNanos(10);
+    for (int fault = 0; System.nanoTime() < end; ) {
+      LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(200));
+      if (System.nanoTime() > nextFault) {
+        System.out.println("fault: " + inflict(fault++));
+        awaitLive(warm);
+        nextFault = System.nanoTime() + FAULT_INTERVAL.toNanos();
       }
-      case 1 -> {
-        what = "a column is added and dropped";
-        run("ALTER TABLE notice ADD COLUMN extra int; ALTER TABLE notice DROP COLUMN extra");
-      }
-      case 2 -> {
-        what = "the reader's backend is terminated";
-        run(
-            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
-                + " WHERE query LIKE '%warm_shelf.journal%' AND pid <> pg_backend_pid()");
-      }
-      case 3 -> {
-        what = "the line is silent for 4 s";
-        line.fallSilent();
-        pause(4_000);
-        line.mend();
-      }
-      case 4 -> {
-        what = "the server is stopped and started";
-        server.restart(LocalPostgres.Stop.FAST, () -> {});
-      }
-      case 5 -> {
-        what = "the journal is locked for 3 s";
-        try (Connection connection = server.dataSource("postgres").getConnection();
-            Statement statement = connection.createStatement()) {
-          connection.setAutoCommit(false);
-          statement.execute("LOCK TABLE warm_shelf.journal IN ACCESS EXCLUSIVE MODE");
-          pause(3_000);
-        }
-      }
-      case 6 -> {
-        what = "the server dies and recovers";
-        server.restart(LocalPostgres.Stop.CRASH, () -> {});
-      }
-      case 7 -> {
-        what = "the reader's backend is terminated 40 times, while others write";
-        for (int i = 0; i < 40; i++) {
-          run(
-              "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
-                  + " WHERE query LIKE '%warm_shelf.%' AND pid <> pg_backend_pid()");
-          pause(100);
-        }
-      }
-      case 8 -> {
-        what = "the catalogue of triggers is locked for 4 s";
-        try (Connection connection = server.dataSource("postgres").getConnection();
-            Statement statement = connection.createStatement()) {
-          connection.setAutoCommit(false);
-          statement.execute("LOCK TABLE pg_catalog.pg_trigger IN ACCESS EXCLUSIVE MODE");
-          pause(4_000);
-        }
-      }
-      case 9 -> {
-        what = "errors are thrown into the feed's thread";
-        errors.fail(5);
-        pause(2_000);
-      }
-      default -> {
-        what = "the journal is installed anew";
-        Journal.on(server.dataSource("postgres")).remove();
-        Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
+      if (System.nanoTime() > nextReport) {
+        System.out.println(progress(warm));
+        nextReport += TimeUnit.SECONDS.toNanos(10);
       }
     }
-    System.out.println("fault: " + what);
+  }
+
+  private static void awaitLive(WarmShelf warm) {
     long began = System.nanoTime();
     while (warm.feedMeters().map(m -> m.state() != FeedMeters.State.LIVE).orElse(true)
         && System.nanoTime() - began < TimeUnit.SECONDS.toNanos(15)) {
@@ -233,11 +168,92 @@ public final class LongRun {
     }
   }
 
+  /** Does it, and says what was done. */
+  private String inflict(int fault) throws SQLException, IOException {
+    switch (fault % 11) {
+      case 0 -> {
+        line.cut();
+        pause(3_000);
+        line.mend();
+        return "the line was cut for 3 s";
+      }
+      case 1 -> {
+        run("ALTER TABLE notice ADD COLUMN extra int; ALTER TABLE notice DROP COLUMN extra");
+        return "a column was added and dropped";
+      }
+      case 2 -> {
+        terminate("warm_shelf.journal", 1);
+        return "the reader's backend was terminated";
+      }
+      case 3 -> {
+        line.fallSilent();
+        pause(4_000);
+        line.mend();
+        return "the line was silent for 4 s";
+      }
+      case 4, 5, 6 -> {
+        return inflictOnServer(fault % 11);
+      }
+      default -> {
+        return inflictOnFeed(fault % 11);
+      }
+    }
+  }
+
+  private String inflictOnServer(int fault) throws SQLException, IOException {
+    if (fault == 4) {
+      server.restart(LocalPostgres.Stop.FAST, () -> {});
+      return "the server was stopped and started";
+    } else if (fault == 5) {
+      lock("warm_shelf.journal", 3_000);
+      return "the journal was locked for 3 s";
+    }
+    server.restart(LocalPostgres.Stop.CRASH, () -> {});
+    return "the server died and recovered";
+  }
+
+  private String inflictOnFeed(int fault) throws SQLException {
+    if (fault == 7) {
+      terminate("warm_shelf.", 40);
+      return "the reader's backend was terminated 40 times, while others wrote";
+    } else if (fault == 8) {
+      lock("pg_catalog.pg_trigger", 4_000);
+      return "the catalogue of triggers was locked for 4 s";
+    } else if (fault == 9) {
+      errors.fail(5);
+      pause(2_000);
+      return "errors were thrown into the feed's thread";
+    }
+    Journal.on(server.dataSource("postgres")).remove();
+    Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
+    return "the journal was installed anew";
+  }
+
+  private void terminate(String asking, int times) throws SQLException {
+    for (int i = 0; i < times; i++) {
+      run(
+          "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
+              + " WHERE query LIKE '%"
+              + asking
+              + "%' AND pid <> pg_backend_pid()");
+      pause(times == 1 ? 0 : 100);
+    }
+  }
+
+  private void lock(String table, int millis) throws SQLException {
+    try (Connection connection = server.dataSource("postgres").getConnection();
+        Statement statement = connection.createStatement()) {
+      connection.setAutoCommit(false);
+      statement.execute("LOCK TABLE " + table + " IN ACCESS EXCLUSIVE MODE");
+      pause(millis);
+    }
+  }
+
   private String progress(WarmShelf warm) {
     Meters.Snapshot meters = warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot();
     return String.format(
         Locale.ROOT,
-        "%,d reads, hit ratio %.1f %%, %,d around the shelf; %,d commits here, %,d elsewhere;"
+        "%,d reads, hit ratio %.1f %%, %,d bypassed; %,d commits here, %,d elsewhere;"
             + " %,d stale, worst %.0f ms; feed %s",
         reads.sum(),
         100 * meters.hitRatio(),

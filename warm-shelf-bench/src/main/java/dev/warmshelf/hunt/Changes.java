@@ -82,7 +82,41 @@ final class Changes {
   }
 
   private String single() {
-    return switch (random.nextInt(34)) {
+    int kind = random.nextInt(34);
+    if (kind <= 10) {
+      return ofNodes(kind);
+    } else if (kind <= 16) {
+      return ofEdges(kind);
+    } else if (kind <= 23) {
+      return ofOtherTables(kind);
+    } else if (kind >= 27 && kind <= 32) {
+      return ofMarks(kind);
+    }
+    return switch (kind) {
+      case 33 -> schema();
+      case 24 ->
+          "MERGE INTO node n USING (VALUES ("
+              + id()
+              + ")) v(id) ON n.id = v.id WHEN MATCHED AND"
+              + " n.k > 2 THEN DELETE WHEN MATCHED THEN UPDATE SET k = 4 WHEN NOT MATCHED THEN INSERT (id,"
+              + " k) VALUES (v.id, 1)";
+      case 25 ->
+          random.nextInt(8) == 0
+              ? "TRUNCATE " + one("edge", "part", "part_low", "bird")
+              : "UPDATE node SET uid = NULL, span = NULL WHERE id = " + id();
+      default ->
+          "SET TimeZone = '"
+              + one("Pacific/Apia", "UTC", "Asia/Tokyo")
+              + "'; UPDATE node SET day = "
+              + day()
+              + " WHERE id = "
+              + id()
+              + "; RESET TimeZone";
+    };
+  }
+
+  private String ofNodes(int kind) {
+    return switch (kind) {
       case 0, 1, 2 -> "UPDATE node SET k = " + small() + " WHERE id = " + id();
       case 3 -> "UPDATE node SET name = " + name() + ", code = " + name() + " WHERE id = " + id();
       case 4 -> "UPDATE node SET day = day + 1 WHERE k = " + small();
@@ -96,39 +130,8 @@ final class Changes {
               + small()
               + " WHERE id = "
               + id();
-      case 27, 28 ->
-          "UPDATE mark SET kind = '"
-              + one("x", "y", "z")
-              + "' WHERE id = "
-              + (1 + random.nextInt(26));
-      case 29 ->
-          "UPDATE mark SET edge_id = "
-              + one("NULL", "1", "3", "7")
-              + " WHERE id = "
-              + (1 + random.nextInt(26));
-      case 30 ->
-          "UPDATE mark SET date = "
-              + day()
-              + ", \"end\" = "
-              + small()
-              + " WHERE id = "
-              + (1 + random.nextInt(26));
-      case 31 -> "DELETE FROM mark WHERE id = " + (1 + random.nextInt(26));
-      case 32 ->
-          "INSERT INTO mark VALUES ("
-              + (20 + random.nextInt(12))
-              + ", "
-              + id()
-              + ", '"
-              + one("x", "y", "z")
-              + "', "
-              + day()
-              + ", "
-              + small()
-              + ") ON CONFLICT (id) DO UPDATE SET kind = EXCLUDED.kind, edge_id = EXCLUDED.edge_id";
-      case 33 -> schema();
       case 8 -> "DELETE FROM node WHERE id = " + id();
-      case 9, 10 ->
+      default ->
           "INSERT INTO node (id, k, name, day, flag, amount, mood, big, dom) VALUES ("
               + id()
               + ", "
@@ -140,6 +143,11 @@ final class Changes {
               + ", true, 2, 'calm', "
               + small()
               + ", 3) ON CONFLICT (id) DO UPDATE SET k = excluded.k, name = excluded.name";
+    };
+  }
+
+  private String ofEdges(int kind) {
+    return switch (kind) {
       case 11, 12 ->
           "UPDATE edge SET weight = " + small() + " WHERE id = " + (1 + random.nextInt(22));
       case 13 ->
@@ -149,13 +157,18 @@ final class Changes {
               + (1 + random.nextInt(22));
       case 14 -> "UPDATE edge SET kind = '" + one("x", "y", "z") + "' WHERE weight = " + small();
       case 15 -> "DELETE FROM edge WHERE id = " + (1 + random.nextInt(22));
-      case 16 ->
+      default ->
           "INSERT INTO edge SELECT "
               + (1 + random.nextInt(22))
               + ", min(id), 'x', "
               + small()
               + " FROM node ON CONFLICT DO NOTHING";
-      case 17 -> "UPDATE part SET k = " + small() + " WHERE id = " + id(); // may change partitions
+    };
+  }
+
+  private String ofOtherTables(int kind) {
+    return switch (kind) {
+      case 17 -> "UPDATE part SET k = " + small() + " WHERE id = " + id();
       case 18 -> "INSERT INTO part VALUES (" + id() + ", " + small() + ", " + day() + ")";
       case 19 -> "DELETE FROM " + one("part", "part_low", "part_high") + " WHERE id = " + id();
       case 20 ->
@@ -182,25 +195,42 @@ final class Changes {
               + name()
               + " WHERE \"Sel ect\" = "
               + (1 + random.nextInt(6));
-      case 23 -> "UPDATE calm SET name = " + name() + " WHERE id = " + id();
-      case 24 ->
-          "MERGE INTO node n USING (VALUES ("
-              + id()
-              + ")) v(id) ON n.id = v.id WHEN MATCHED AND"
-              + " n.k > 2 THEN DELETE WHEN MATCHED THEN UPDATE SET k = 4 WHEN NOT MATCHED THEN INSERT (id,"
-              + " k) VALUES (v.id, 1)";
-      case 25 ->
-          random.nextInt(8) == 0
-              ? "TRUNCATE " + one("edge", "part", "part_low", "bird")
-              : "UPDATE node SET uid = NULL, span = NULL WHERE id = " + id();
-      default ->
-          "SET TimeZone = '"
-              + one("Pacific/Apia", "UTC", "Asia/Tokyo")
-              + "'; UPDATE node SET day = "
-              + day()
+      default -> "UPDATE calm SET name = " + name() + " WHERE id = " + id();
+    };
+  }
+
+  private String ofMarks(int kind) {
+    return switch (kind) {
+      case 27, 28 ->
+          "UPDATE mark SET kind = '"
+              + one("x", "y", "z")
+              + "' WHERE id = "
+              + (1 + random.nextInt(26));
+      case 29 ->
+          "UPDATE mark SET edge_id = "
+              + one("NULL", "1", "3", "7")
               + " WHERE id = "
+              + (1 + random.nextInt(26));
+      case 30 ->
+          "UPDATE mark SET date = "
+              + day()
+              + ", \"end\" = "
+              + small()
+              + " WHERE id = "
+              + (1 + random.nextInt(26));
+      case 31 -> "DELETE FROM mark WHERE id = " + (1 + random.nextInt(26));
+      default ->
+          "INSERT INTO mark VALUES ("
+              + (20 + random.nextInt(12))
+              + ", "
               + id()
-              + "; RESET TimeZone";
+              + ", '"
+              + one("x", "y", "z")
+              + "', "
+              + day()
+              + ", "
+              + small()
+              + ") ON CONFLICT (id) DO UPDATE SET kind = EXCLUDED.kind, edge_id = EXCLUDED.edge_id";
     };
   }
 }

@@ -73,49 +73,16 @@ record Made(
         case 5, 6 -> joined();
         case 7, 8, 9 -> outer();
         case 10 -> exists();
-        case 11 -> of("SELECT k FROM node n" + where("n") + setOperation() + other(), "");
-        case 12 ->
-            of(
-                "WITH w AS (SELECT n.id, n.k FROM node n"
-                    + where("n")
-                    + ") SELECT w.k, count(*) AS c FROM w JOIN edge e ON e.node_id = w.id",
-                " GROUP BY w.k");
-        case 13 ->
-            of(
-                "SELECT s.k, s.c FROM (SELECT n.k, count(*) AS c FROM node n"
-                    + where("n")
-                    + " GROUP BY n.k) s",
-                "",
-                "s.c > " + random.nextInt(3));
-        case 14 ->
-            of(
-                "SELECT n.id, l.m FROM node n CROSS JOIN LATERAL (SELECT max(e.weight) AS m FROM edge e"
-                    + " WHERE e.node_id = n.id"
-                    + (chance(50) ? " AND e.kind = 'x'" : "")
-                    + ") l",
-                "",
-                condition("n"));
-        case 15 ->
-            of(
-                "SELECT n.id, n.k, row_number() OVER (PARTITION BY n.k ORDER BY n.id) AS r,"
-                    + " sum(n.amount) OVER (ORDER BY n.id) AS s FROM node n",
-                "",
-                condition("n"));
+        case 11 -> setOperations();
+        case 12 -> withClause();
+        case 13 -> derivedTable();
+        case 14 -> lateral();
+        case 15 -> windows();
         case 16 -> distinct();
         case 17 -> views();
         case 18 -> partitions();
-        case 19 ->
-            of(
-                "SELECT \"Sel ect\" AS a, \"k.k\" AS b FROM \"Odd \"\"Name\"",
-                "",
-                chance(50) ? "\"k.k\" = " + number() : "\"from\" = " + name());
-        case 20 ->
-            of(
-                "SELECT n.id, (SELECT count(*) FROM edge e WHERE e.node_id = n.id) AS c,"
-                    + " ARRAY(SELECT e.kind FROM edge e WHERE e.node_id = n.id ORDER BY e.id) AS kinds"
-                    + " FROM node n",
-                "",
-                condition("n"));
+        case 19 -> oddNames();
+        case 20 -> scalarSubqueries();
         case 21 -> chain();
         case 22 -> nested();
         case 23 -> lists();
@@ -129,6 +96,61 @@ record Made(
         case 32 -> outerThenInner();
         default -> recursive();
       };
+    }
+
+    private Made setOperations() {
+      return of("SELECT k FROM node n" + where("n") + setOperation() + other(), "");
+    }
+
+    private Made withClause() {
+      return of(
+          "WITH w AS (SELECT n.id, n.k FROM node n"
+              + where("n")
+              + ") SELECT w.k, count(*) AS c FROM w JOIN edge e ON e.node_id = w.id",
+          " GROUP BY w.k");
+    }
+
+    private Made derivedTable() {
+      return of(
+          "SELECT s.k, s.c FROM (SELECT n.k, count(*) AS c FROM node n"
+              + where("n")
+              + " GROUP BY n.k) s",
+          "",
+          "s.c > " + random.nextInt(3));
+    }
+
+    private Made lateral() {
+      return of(
+          "SELECT n.id, l.m FROM node n CROSS JOIN LATERAL (SELECT max(e.weight) AS m FROM edge e"
+              + " WHERE e.node_id = n.id"
+              + (chance(50) ? " AND e.kind = 'x'" : "")
+              + ") l",
+          "",
+          condition("n"));
+    }
+
+    private Made windows() {
+      return of(
+          "SELECT n.id, n.k, row_number() OVER (PARTITION BY n.k ORDER BY n.id) AS r,"
+              + " sum(n.amount) OVER (ORDER BY n.id) AS s FROM node n",
+          "",
+          condition("n"));
+    }
+
+    private Made oddNames() {
+      return of(
+          "SELECT \"Sel ect\" AS a, \"k.k\" AS b FROM \"Odd \"\"Name\"",
+          "",
+          chance(50) ? "\"k.k\" = " + number() : "\"from\" = " + name());
+    }
+
+    private Made scalarSubqueries() {
+      return of(
+          "SELECT n.id, (SELECT count(*) FROM edge e WHERE e.node_id = n.id) AS c,"
+              + " ARRAY(SELECT e.kind FROM edge e WHERE e.node_id = n.id ORDER BY e.id) AS kinds"
+              + " FROM node n",
+          "",
+          condition("n"));
     }
 
     private Made of(String head, String tail, String... conditions) {

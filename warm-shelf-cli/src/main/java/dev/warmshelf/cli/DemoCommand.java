@@ -26,7 +26,8 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description =
         "Shows what keeping answers gains and costs, on a PostgreSQL of its own in a temporary"
-            + " directory, filled with a made-up ferry company. Leaves nothing behind.",
+            + " directory, filled with a made-up ferry company. Leaves nothing behind but PostgreSQL's"
+            + " programs, which it unpacks once for each user.",
     footer = {
       "",
       "Examples:",
@@ -115,6 +116,8 @@ final class DemoCommand implements Callable<Integer> {
       whereToGoNext(screen);
       screen.line("");
       screen.line("Done in " + since(began) + ".");
+      screen.line(
+          "PostgreSQL's programs stay in " + LocalPostgres.programs() + " for the next start.");
       if (keep) {
         awaitInterrupt(server, screen);
       }

@@ -79,8 +79,8 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
         JournalFeed feed =
             JournalFeed.on(pool).polling(PAUSE).telling(batch -> tell(batch, progress));
         Interrupts ignored = Interrupts.first(ended::countDown)) {
-      progress.line("Following; Ctrl-C ends it.");
       feed.follow(new Board(), time);
+      progress.line("Following; Ctrl-C ends it.");
       tellOfTrouble(feed, progress);
     } catch (FeedException e) {
       throw new Failure(String.valueOf(e.getMessage()), e);

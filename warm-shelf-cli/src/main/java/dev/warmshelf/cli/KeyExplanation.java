@@ -42,12 +42,25 @@ final class KeyExplanation {
   private final @Nullable SqlStatement parsed;
   private final Map<String, @Nullable Object> values = new LinkedHashMap<>();
   private final @Nullable Key key;
-  private final @Nullable String reason;
-  private final boolean wrongSql;
-  private final List<String> footprint;
-  private final SortedMap<String, List<String>> columns = new TreeMap<>();
-  private final List<String> pins;
-  private final List<String> toldByAnswer;
+  private final Found found;
+
+  /**
+   * What was found of a statement.
+   *
+   * @param reason why its answers may not be kept; null if they may
+   * @param wrong whether it is no statement at all
+   */
+  private record Found(
+      @Nullable String reason,
+      boolean wrong,
+      List<String> footprint,
+      SortedMap<String, List<String>> columns,
+      List<String> pins,
+      List<String> fromAnswer) {
+    static Found refused(@Nullable String reason, boolean wrong) {
+      return new Found(reason, wrong, List.of(), new TreeMap<>(), List.of(), List.of());
+    }
+  }
 
   private KeyExplanation(String statement, Map<String, String> bindings, StatementDatabase database)
       throws Failure, SQLException {
@@ -59,46 +72,44 @@ final class KeyExplanation {
     } catch (SqlTextException e) {
       this.parsed = null;
       this.key = null;
-      this.reason = e.getMessage();
-      this.wrongSql = true;
-      this.footprint = List.of();
-      this.pins = List.of();
-      this.toldByAnswer = List.of();
+      this.found = Found.refused(e.getMessage(), true);
       return;
     }
     this.parsed = read;
     bind(read, bindings);
     this.key = keyOf(read);
+    this.found = find(read);
+  }
+
+  private Found find(SqlStatement read) throws SQLException {
     Analysed analysed = database.analyse(read, types(read));
     Verdict verdict = analysed.verdict(List.of(), TrackedColumns.NOTHING);
-    if (verdict instanceof Verdict.Keepable keepable) {
-      this.reason = null;
-      this.wrongSql = false;
-      this.footprint = keepable.tables().lanes().stream().map(Lane::name).toList();
-      analysed
-          .analysis()
-          .columns()
-          .forEach((table, names) -> columns.put(table.name(), List.copyOf(names)));
-      this.pins = analysed.pins().stream().map(this::pin).toList();
-      this.toldByAnswer =
-          analysed.finestReaches().stream()
-              .filter(FootprintPlan.Reach.Told.class::isInstance)
-              .map(FootprintPlan.Reach.Told.class::cast)
-              .map(
-                  told ->
-                      "%s[%s = column %d of the answer]"
-                          .formatted(told.table(), told.column(), told.position() + 1))
-              .toList();
-    } else {
+    if (!(verdict instanceof Verdict.Keepable keepable)) {
       Refusal refusal = ((Verdict.Refused) verdict).refusal();
-      this.reason = refusal.message();
-      this.wrongSql =
+      boolean wrong =
           refusal.reason() == Refusal.Reason.NOT_UNDERSTOOD
               || refusal.reason() == Refusal.Reason.EMPTY;
-      this.footprint = List.of();
-      this.pins = List.of();
-      this.toldByAnswer = List.of();
+      return Found.refused(refusal.message(), wrong);
     }
+    SortedMap<String, List<String>> columns = new TreeMap<>();
+    analysed
+        .analysis()
+        .columns()
+        .forEach((table, names) -> columns.put(table.name(), List.copyOf(names)));
+    return new Found(
+        null,
+        false,
+        keepable.tables().lanes().stream().map(Lane::name).toList(),
+        columns,
+        analysed.pins().stream().map(this::pin).toList(),
+        analysed.finestReaches().stream()
+            .filter(FootprintPlan.Reach.Told.class::isInstance)
+            .map(FootprintPlan.Reach.Told.class::cast)
+            .map(
+                told ->
+                    "%s[%s = column %d of the answer]"
+                        .formatted(told.table(), told.column(), told.position() + 1))
+            .toList());
   }
 
   /** The types of the values that are given; where none is, the place decides. */
@@ -147,11 +158,11 @@ final class KeyExplanation {
   }
 
   boolean isWrongSql() {
-    return wrongSql;
+    return found.wrong();
   }
 
   @Nullable String reason() {
-    return reason;
+    return found.reason();
   }
 
   /** The explanation as a JSON object's fields, in order. */
@@ -164,12 +175,12 @@ final class KeyExplanation {
       fields.put("session", database.session());
     }
     fields.put("digest", key == null ? null : key.digest());
-    fields.put("verdict", reason == null ? "keepable" : "refused");
-    fields.put("reason", reason);
-    fields.put("footprint", footprint);
-    fields.put("columns", columns);
-    fields.put("pinned", pins);
-    fields.put("toldByAnswer", toldByAnswer);
+    fields.put("verdict", found.reason() == null ? "keepable" : "refused");
+    fields.put("reason", found.reason());
+    fields.put("footprint", found.footprint());
+    fields.put("columns", found.columns());
+    fields.put("pinned", found.pins());
+    fields.put("toldByAnswer", found.fromAnswer());
     return fields;
   }
 
@@ -183,17 +194,23 @@ final class KeyExplanation {
       add(lines, "session", wrapped(database.session()));
     }
     add(lines, "digest", List.of(key == null ? "" : key.digest()));
-    add(lines, "verdict", List.of(reason == null ? "keepable" : "refused: " + reason));
-    if (reason == null) {
-      add(lines, "footprint", footprint.isEmpty() ? List.of("reads no table") : footprint);
-      if (!columns.isEmpty()) {
+    add(
+        lines,
+        "verdict",
+        List.of(found.reason() == null ? "keepable" : "refused: " + found.reason()));
+    if (found.reason() == null) {
+      add(
+          lines,
+          "footprint",
+          found.footprint().isEmpty() ? List.of("reads no table") : found.footprint());
+      if (!found.columns().isEmpty()) {
         add(lines, "columns", columnLines());
       }
-      if (!pins.isEmpty()) {
-        add(lines, "pinned", pins);
+      if (!found.pins().isEmpty()) {
+        add(lines, "pinned", found.pins());
       }
-      if (!toldByAnswer.isEmpty()) {
-        add(lines, "answer tells", toldByAnswer);
+      if (!found.fromAnswer().isEmpty()) {
+        add(lines, "answer tells", found.fromAnswer());
       }
     }
     if (!database.note().isEmpty()) {
@@ -204,8 +221,10 @@ final class KeyExplanation {
 
   private List<String> columnLines() {
     List<String> lines = new ArrayList<>();
-    columns.forEach(
-        (table, names) -> lines.addAll(wrapped(table + "(" + String.join(", ", names) + ")")));
+    found
+        .columns()
+        .forEach(
+            (table, names) -> lines.addAll(wrapped(table + "(" + String.join(", ", names) + ")")));
     return lines;
   }
 

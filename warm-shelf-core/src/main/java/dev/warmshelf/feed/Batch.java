@@ -17,6 +17,7 @@ import org.jspecify.annotations.Nullable;
  */
 public record Batch(
     @Nullable Watermark mark, List<Change> changes, List<Lane> meanings, @Nullable String reset) {
+  /** Keeps copies of the lists. */
   public Batch {
     changes = List.copyOf(changes);
     meanings = List.copyOf(meanings);

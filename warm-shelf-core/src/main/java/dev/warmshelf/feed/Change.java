@@ -17,6 +17,7 @@ import org.jspecify.annotations.Nullable;
  */
 public record Change(
     String transaction, Lane table, @Nullable List<String> groups, String kind, Duration age) {
+  /** Keeps a copy of the list. */
   public Change {
     groups = groups == null ? null : List.copyOf(groups);
   }

@@ -26,6 +26,7 @@ public final class Delivery {
   private final FeedMeters meters;
   private final Map<String, OwnWrite> expected = new ConcurrentHashMap<>();
 
+  /** Ticks this board, and counts with these meters. */
   public Delivery(Board board, FeedMeters meters) {
     this.board = board;
     this.meters = meters;

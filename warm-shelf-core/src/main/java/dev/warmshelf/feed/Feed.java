@@ -64,6 +64,7 @@ public interface Feed extends AutoCloseable {
   /** Forgets an own write, met or not. */
   void forget(OwnWrite write);
 
+  /** What it counts, and how it is; goes on. */
   FeedMeters meters();
 
   /** Ends the delivery. */

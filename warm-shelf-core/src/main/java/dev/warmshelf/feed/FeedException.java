@@ -4,10 +4,12 @@ package dev.warmshelf.feed;
 public final class FeedException extends Exception {
   private static final long serialVersionUID = 1L;
 
+  /** With why it cannot be followed, and what to do. */
   public FeedException(String message) {
     super(message);
   }
 
+  /** The same, with what was thrown. */
   public FeedException(String message, Throwable cause) {
     super(message, cause);
   }

@@ -29,14 +29,17 @@ public final class OwnWrite {
     this.fence = fence;
   }
 
+  /** Its name, as the database calls it. */
   public String transaction() {
     return transaction;
   }
 
+  /** What the answer depends on. */
   public Footprint footprint() {
     return footprint;
   }
 
+  /** The board's tick before the statement was sent. */
   public long fence() {
     return fence;
   }

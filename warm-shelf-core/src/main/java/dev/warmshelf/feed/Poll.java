@@ -44,7 +44,11 @@ public interface Poll {
    */
   boolean beside() throws Exception;
 
-  /** Waits before the next look, for so long at most, or until {@link #interrupt}. */
+  /**
+   * Waits before the next look, for so long at most, or until {@link #interrupt}.
+   *
+   * @throws Exception if that was not possible
+   */
   void await(long nanos) throws Exception;
 
   /** Has the wait that goes on, or the next one, end early. Any thread may call it. */

@@ -59,6 +59,7 @@ public abstract class PollingFeed implements Feed {
       throw new FeedException("This feed is followed already; make one feed for each WarmShelf.");
     }
     Poll poll = open(time);
+    boolean done = false;
     try {
       Delivery delivery = new Delivery(board, meters);
       Consumer<Batch> told = delivery::deliver;
@@ -67,9 +68,13 @@ public abstract class PollingFeed implements Feed {
       loop.lookOnce();
       running = new Running(poll, delivery, loop);
       loop.start();
+      done = true;
     } catch (Exception e) {
-      poll.giveUp();
       throw new FeedException("The changes cannot be followed: " + e.getMessage(), e);
+    } finally {
+      if (!done) {
+        poll.giveUp();
+      }
     }
   }
 

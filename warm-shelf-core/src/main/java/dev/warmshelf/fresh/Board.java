@@ -64,6 +64,7 @@ public final class Board {
 
   /**
    * @param stamps how many stamps to keep, a power of two
+   * @throws IllegalArgumentException if it is not
    */
   public Board(int stamps) {
     if (Integer.bitCount(stamps) != 1) {

@@ -24,6 +24,7 @@ public final class Generations<K, V> {
 
   /** About how many bytes an entry takes in memory. */
   public interface Weight<K, V> {
+    /** About how many bytes these two take in memory. */
     long bytes(K key, V value);
   }
 

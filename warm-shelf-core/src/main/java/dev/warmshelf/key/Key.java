@@ -59,6 +59,7 @@ public final class Key {
     return of(KeyShape.of(namespace, "named"), new String[] {"name"}, new Object[] {name});
   }
 
+  /** What all askings of this question share. */
   public KeyShape form() {
     return form;
   }

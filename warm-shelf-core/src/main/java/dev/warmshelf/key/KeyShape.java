@@ -30,10 +30,12 @@ public final class KeyShape {
     return new KeyShape(namespace, statement);
   }
 
+  /** Whose questions these are. */
   public String namespace() {
     return namespace;
   }
 
+  /** The statement's normal form, or the name that stands for it. */
   public String statement() {
     return statement;
   }

@@ -68,6 +68,7 @@ public final class ValuePlan {
     this.onlyValues = this.items.stream().allMatch(Item.One.class::isInstance);
   }
 
+  /** The plan of a statement whose values stand in these items, in this order. */
   public static ValuePlan of(List<Item> items) {
     return new ValuePlan(items);
   }
@@ -80,6 +81,7 @@ public final class ValuePlan {
             .toList());
   }
 
+  /** What the plan goes through, in order. */
   public List<Item> items() {
     return items;
   }

@@ -24,10 +24,12 @@ public final class Footprint {
     this.hashes = lanes.stream().mapToLong(Lane::hash).toArray();
   }
 
+  /** Of these lanes, in any order, each as often as one likes. */
   public static Footprint of(Collection<Lane> lanes) {
     return new Footprint(lanes.stream().distinct().sorted().toList());
   }
 
+  /** Of these lanes. */
   public static Footprint of(Lane... lanes) {
     return of(Arrays.asList(lanes));
   }
@@ -42,6 +44,7 @@ public final class Footprint {
     return of(all);
   }
 
+  /** Distinct, sorted by name. */
   public List<Lane> lanes() {
     return lanes;
   }

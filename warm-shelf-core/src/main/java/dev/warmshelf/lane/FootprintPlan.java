@@ -23,6 +23,7 @@ public final class FootprintPlan {
 
   /** How far into one table an answer reaches. */
   public sealed interface Reach {
+    /** The table. */
     Lane table();
 
     /** To all its rows. */
@@ -46,8 +47,10 @@ public final class FootprintPlan {
 
   /** The values of one answer, by column. */
   public interface Rows {
+    /** How many rows there are. */
     int size();
 
+    /** The value in a row, from 0, and column, from 0; null for SQL's null. */
     @Nullable Object value(int row, int column);
   }
 
@@ -59,6 +62,7 @@ public final class FootprintPlan {
     this.whole = tables.and(always);
   }
 
+  /** The plan of an answer that reaches so far. */
   public static FootprintPlan of(List<Reach> reaches) {
     return new FootprintPlan(reaches, List.of());
   }
@@ -75,6 +79,7 @@ public final class FootprintPlan {
     return of(tables.lanes().stream().<Reach>map(Reach.Whole::new).toList());
   }
 
+  /** How far the answer reaches, table by table. */
   public List<Reach> reaches() {
     return reaches;
   }

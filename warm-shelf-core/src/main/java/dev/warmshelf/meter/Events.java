@@ -22,12 +22,14 @@ public final class Events {
 
   private Events() {}
 
+  /** A kept answer was served. */
   public static void hit(String shelf, Key key, long ageNanos) {
     if (LOG.isDebugEnabled()) {
       event(shelf, key).addKeyValue("age_us", ageNanos / NANOS_PER_MICRO).log("hit");
     }
   }
 
+  /** There was none to serve. */
   public static void miss(String shelf, Key key) {
     if (LOG.isDebugEnabled()) {
       event(shelf, key).log("miss");
@@ -41,6 +43,7 @@ public final class Events {
     }
   }
 
+  /** An answer was put on the shelf. */
   public static void fill(String shelf, Key key, long loadNanos, Footprint footprint) {
     if (LOG.isDebugEnabled()) {
       event(shelf, key)

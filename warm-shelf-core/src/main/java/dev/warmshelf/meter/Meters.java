@@ -1,6 +1,5 @@
 package dev.warmshelf.meter;
 
-import dev.warmshelf.trial.Wilson;
 import java.util.Arrays;
 import java.util.LinkedHashMap;
 import java.util.Map;
@@ -163,11 +162,6 @@ public final class Meters {
     /** How many hits were audited with a result. */
     public long audited() {
       return get(Finding.AGREED) + get(Finding.LATE) + get(Finding.NEVER);
-    }
-
-    /** The share of audited hits with this finding, with its interval. */
-    public Wilson shareOf(Finding finding) {
-      return Wilson.of(get(finding), audited());
     }
 
     /** What has been counted since an earlier snapshot of the same meters. */

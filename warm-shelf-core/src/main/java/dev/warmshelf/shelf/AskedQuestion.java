@@ -13,6 +13,11 @@ import org.jspecify.annotations.Nullable;
  *     over
  */
 public record AskedQuestion(String text, List<String> parameters, List<@Nullable Object> values) {
+  /**
+   * As many values as parameters.
+   *
+   * @throws IllegalArgumentException if there are more or fewer
+   */
   public AskedQuestion {
     Objects.requireNonNull(text, "text");
     if (parameters.size() != values.size()) {

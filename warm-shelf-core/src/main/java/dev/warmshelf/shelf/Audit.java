@@ -9,6 +9,11 @@ package dev.warmshelf.shelf;
 public record Audit(double share, int perSecond) {
   private static final Audit NONE = new Audit(0, 1);
 
+  /**
+   * A share from 0 to 1, and some audits a second.
+   *
+   * @throws IllegalArgumentException if either is out of range
+   */
   public Audit {
     if (!(share >= 0 && share <= 1)) {
       throw new IllegalArgumentException(

@@ -6,6 +6,11 @@ package dev.warmshelf.shelf;
  * @param entries the most answers it keeps at a time, at least 1
  */
 public record Capacity(int entries) {
+  /**
+   * One entry or more.
+   *
+   * @throws IllegalArgumentException if it is less
+   */
   public Capacity {
     if (entries < 1) {
       throw new IllegalArgumentException(
@@ -13,6 +18,11 @@ public record Capacity(int entries) {
     }
   }
 
+  /**
+   * So many answers.
+   *
+   * @throws IllegalArgumentException if it is less than one
+   */
   public static Capacity entries(int entries) {
     return new Capacity(entries);
   }

@@ -10,5 +10,10 @@ import org.jspecify.annotations.Nullable;
  */
 @FunctionalInterface
 public interface Loader<V extends @Nullable Object, X extends Exception> {
+  /**
+   * Asks once.
+   *
+   * @throws X if there is no answer
+   */
   V load() throws X;
 }

@@ -4,10 +4,12 @@ package dev.warmshelf.shelf;
 public final class MappingException extends RuntimeException {
   private static final long serialVersionUID = 1L;
 
+  /** With what does not fit, and what was expected. */
   public MappingException(String message) {
     super(message);
   }
 
+  /** The same, with what was thrown. */
   public MappingException(String message, Throwable cause) {
     super(message, cause);
   }

@@ -33,6 +33,11 @@ public record Policy(
           Audit.none(),
           Duration.ofSeconds(10));
 
+  /**
+   * Durations longer than zero.
+   *
+   * @throws IllegalArgumentException if one is not
+   */
   public Policy {
     Objects.requireNonNull(capacity, "capacity");
     if (ttl != null) {
@@ -49,10 +54,16 @@ public record Policy(
     return STANDARD;
   }
 
+  /** The same with another capacity. */
   public Policy holding(Capacity most) {
     return new Policy(most, ttl, tolerance, whenLost, audit, patience);
   }
 
+  /**
+   * The same with another time to live.
+   *
+   * @throws IllegalArgumentException if it is not longer than zero
+   */
   public Policy ttl(Duration life) {
     return new Policy(
         capacity, Objects.requireNonNull(life, "life"), tolerance, whenLost, audit, patience);
@@ -63,18 +74,30 @@ public record Policy(
     return new Policy(capacity, null, tolerance, whenLost, audit, patience);
   }
 
+  /**
+   * The same with another lag before the feed counts as lost.
+   *
+   * @throws IllegalArgumentException if it is not longer than zero
+   */
   public Policy tolerating(Duration lag) {
     return new Policy(capacity, ttl, lag, whenLost, audit, patience);
   }
 
+  /** The same with something else to do while the feed is lost. */
   public Policy whenLost(WhenLost then) {
     return new Policy(capacity, ttl, tolerance, then, audit, patience);
   }
 
+  /** The same with other audits. */
   public Policy auditing(Audit plan) {
     return new Policy(capacity, ttl, tolerance, whenLost, plan, patience);
   }
 
+  /**
+   * The same with another patience for others' loads.
+   *
+   * @throws IllegalArgumentException if it is not longer than zero
+   */
   public Policy waitingAtMost(Duration limit) {
     return new Policy(capacity, ttl, tolerance, whenLost, audit, limit);
   }

@@ -15,7 +15,11 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
   /** The lanes of the answer, as far as the question tells them. */
   Footprint lanes();
 
-  /** Asks the database, once. */
+  /**
+   * Asks the database, once.
+   *
+   * @throws X if there is no answer
+   */
   A load() throws X;
 
   /**

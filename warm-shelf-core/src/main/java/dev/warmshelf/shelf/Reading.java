@@ -64,10 +64,12 @@ public final class Reading<V extends @Nullable Object> {
     return new Reading<>(value, Origin.DIRECT, 0, began, reason, null, ground);
   }
 
+  /** The answer. */
   public V value() {
     return value;
   }
 
+  /** Where it came from. */
   public Origin origin() {
     return origin;
   }

@@ -85,6 +85,8 @@ public final class Shelf implements AutoCloseable {
 
   /**
    * @param storeOf makes the store, given what to call with each entry it evicts
+   * @throws IllegalArgumentException if nothing would ever change its answers: neither a feed nor a
+   *     TTL
    */
   public Shelf(
       String name,
@@ -115,14 +117,17 @@ public final class Shelf implements AutoCloseable {
     }
   }
 
+  /** By which the program calls it. */
   public String name() {
     return name;
   }
 
+  /** By which it keeps answers. */
   public Policy policy() {
     return policy;
   }
 
+  /** What it counts and times; goes on. */
   public Meters meters() {
     return meters;
   }
@@ -166,62 +171,16 @@ public final class Shelf implements AutoCloseable {
   /**
    * The same, with a look at the kept answer: what is kept is {@code A}, and the caller gets what
    * {@code view} makes of it at each read.
+   *
+   * @throws X what the loader threw
    */
   public <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
-      Reading<V> read(Key key, ReadRequest<A, X> inquiry, Function<? super A, ? extends V> view)
+      Reading<V> read(Key key, ReadRequest<A, X> request, Function<? super A, ? extends V> view)
           throws X {
     if (closed) {
-      return bypass(BypassReason.CLOSED, BypassReason.CLOSED.label(), key, inquiry, view);
+      return bypass(BypassReason.CLOSED, BypassReason.CLOSED.label(), key, request, view);
     }
-    long began = meters.timesThisHit() ? time.nanos() : 0;
-    Watermark watermark = board.watermark();
-    long now = time.coarseNanos();
-    boolean lost = isFeedLost(watermark, now);
-    if (lost && lossBoundNanos == 0) {
-      return around(BypassReason.FEED_LOST, BypassReason.FEED_LOST.label(), key, inquiry, view);
-    }
-    long bound = Math.min(inquiry.freshWithinNanos(), lost ? lossBoundNanos : Long.MAX_VALUE);
-    Entry found;
-    boolean usable;
-    try {
-      found = holdings.find(key);
-      usable = found != null && holdings.mayServe(found, now);
-      if (found != null && !usable) {
-        holdings.drop(found, now);
-      }
-    } catch (RuntimeException e) {
-      holdings.tellOnce("look up", e);
-      return around(BypassReason.SHELF_FAILED, "shelf failed: " + e, key, inquiry, view);
-    }
-    if (found == null || !usable || !isWithin(bound, found.loadBeganNanos(), watermark)) {
-      meters.count(Count.MISSES);
-      Events.miss(name, key);
-      boolean putOut = found != null && !usable && !found.isExpired(now);
-      return new Miss<A, V, X>(this, key, inquiry, view, bound, null).answer(putOut ? found : null);
-    }
-    Reading<V> reading = hit(found, now, watermark, view);
-    Auditor sampling = auditor;
-    if (sampling != null && sampling.picksThisHit()) {
-      sampling.audit(found, comparison(found, inquiry));
-    }
-    record(key, inquiry, Origin.KEPT, found);
-    if (began != 0) {
-      meters.hitTook(time.nanos() - began);
-    }
-    return reading;
-  }
-
-  /** The database answers, and nothing is kept; callers who ask the same at once share one read. */
-  private <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
-      Reading<V> around(
-          BypassReason reason,
-          String detail,
-          Key key,
-          ReadRequest<A, X> inquiry,
-          Function<? super A, ? extends V> view)
-          throws X {
-    meters.bypass(reason);
-    return new Miss<A, V, X>(this, key, inquiry, view, 0, detail).answer(null);
+    return new Read<A, V, X>(this, key, request, view).answer();
   }
 
   /** The value under the key, or null if there is none that may be served. A hit or a miss. */
@@ -308,40 +267,41 @@ public final class Shelf implements AutoCloseable {
    *
    * @param detail the reason in words, for the reading
    * @param key of the question, for those who record
-   * @param inquiry only its load is called
+   * @param request only its load is called
+   * @throws X what the loader threw
    */
   public <A extends @Nullable Object, V extends @Nullable Object, X extends Exception>
       Reading<V> bypass(
           BypassReason reason,
           String detail,
           Key key,
-          ReadRequest<A, X> inquiry,
+          ReadRequest<A, X> request,
           Function<? super A, ? extends V> view)
           throws X {
     meters.bypass(reason);
     Watermark began = Watermark.now(time);
-    A answer = inquiry.load();
+    A answer = request.load();
     if (recorder != null) {
-      record(key, inquiry, Origin.DIRECT, time.nanos() - began.nanos(), answer);
+      record(key, request, Origin.DIRECT, time.nanos() - began.nanos(), answer);
     }
     return Reading.direct(view.apply(answer), began, detail, ground);
   }
 
-  void record(Key key, ReadRequest<?, ?> inquiry, Origin outcome, Entry entry) {
+  void record(Key key, ReadRequest<?, ?> request, Origin outcome, Entry entry) {
     if (recorder != null) {
-      record(key, inquiry, outcome, entry.loadNanos(), entry.value());
+      record(key, request, outcome, entry.loadNanos(), entry.value());
     }
   }
 
   /** Tells the recorder. One that fails is told no more: it must not break a read. */
   private void record(
-      Key key, ReadRequest<?, ?> inquiry, Origin outcome, long loadNanos, @Nullable Object answer) {
+      Key key, ReadRequest<?, ?> request, Origin outcome, long loadNanos, @Nullable Object answer) {
     Recorder told = recorder;
     if (told == null) {
       return;
     }
     try {
-      told.asked(name, key, inquiry.words(), outcome, loadNanos, answer);
+      told.asked(name, key, request.words(), outcome, loadNanos, answer);
     } catch (RuntimeException e) {
       recorder = null;
       LOG.error("The recorder of shelf '{}' failed; it is told no more.", name, e);
@@ -362,7 +322,7 @@ public final class Shelf implements AutoCloseable {
     return isFeedLost(board.watermark(), time.nanos());
   }
 
-  private boolean isFeedLost(@Nullable Watermark watermark, long now) {
+  boolean isFeedLost(@Nullable Watermark watermark, long now) {
     return trust == Trust.FEED && (watermark == null || now - watermark.nanos() > toleranceNanos);
   }
 
@@ -381,7 +341,7 @@ public final class Shelf implements AutoCloseable {
         || (trust == Trust.FEED && watermark != null && now - watermark.nanos() <= bound);
   }
 
-  private <A extends @Nullable Object, V extends @Nullable Object> Reading<V> hit(
+  <A extends @Nullable Object, V extends @Nullable Object> Reading<V> hit(
       Entry entry, long now, @Nullable Watermark watermark, Function<? super A, ? extends V> view) {
     entry.use();
     meters.hit(entry.loadNanos());
@@ -391,17 +351,26 @@ public final class Shelf implements AutoCloseable {
   }
 
   static <A extends @Nullable Object, X extends Exception> boolean saysTheSame(
-      Entry entry, A value, ReadRequest<A, X> inquiry) {
+      Entry entry, A value, ReadRequest<A, X> request) {
     @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type
-    boolean same = inquiry.isSame((A) entry.value(), value);
+    boolean same = request.isSame((A) entry.value(), value);
     return same;
+  }
+
+  /** Has a hit audited, if it is picked. */
+  <A extends @Nullable Object, X extends Exception> void audit(
+      Entry hit, ReadRequest<A, X> request) {
+    Auditor sampling = auditor;
+    if (sampling != null && sampling.picksThisHit()) {
+      sampling.audit(hit, comparison(hit, request));
+    }
   }
 
   /** Reads a hit again directly, and says whether it holds; null if that cannot be done. */
   private static <A extends @Nullable Object, X extends Exception>
-      @Nullable Callable<Boolean> comparison(Entry entry, ReadRequest<A, X> inquiry) {
-    Callable<A> again = inquiry.again();
-    return again == null ? null : () -> saysTheSame(entry, again.call(), inquiry);
+      @Nullable Callable<Boolean> comparison(Entry entry, ReadRequest<A, X> request) {
+    Callable<A> again = request.again();
+    return again == null ? null : () -> saysTheSame(entry, again.call(), request);
   }
 
   private Entry entry(Key key, @Nullable Object value, Footprint footprint, Fence fence, long own) {
@@ -430,6 +399,11 @@ public final class Shelf implements AutoCloseable {
 
   Loads loads() {
     return loads;
+  }
+
+  /** How stale an answer may be and still be served while the feed is lost; 0 for not at all. */
+  long lossBoundNanos() {
+    return lossBoundNanos;
   }
 
   long lifetimeNanos() {

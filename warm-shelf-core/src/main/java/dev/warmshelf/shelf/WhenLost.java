@@ -10,6 +10,11 @@ import java.time.Duration;
 public record WhenLost(Duration bound) {
   private static final Duration WITHOUT_BOUND = Duration.ofNanos(Long.MAX_VALUE);
 
+  /**
+   * Not below zero.
+   *
+   * @throws IllegalArgumentException if the bound is negative
+   */
   public WhenLost {
     if (bound.isNegative()) {
       throw new IllegalArgumentException(

@@ -28,6 +28,7 @@ public final class BoundedStore implements Store {
    * @param bound how many entries to hold, at least 1
    * @param onEviction told of each entry that leaves for want of room, under the store's lock: be
    *     brief
+   * @throws IllegalArgumentException if the bound is less than 1
    */
   public BoundedStore(int bound, Consumer<Entry> onEviction) {
     if (bound < 1) {

@@ -61,18 +61,22 @@ public final class Entry {
     this.lifetimeNanos = lifetimeNanos;
   }
 
+  /** What was asked. */
   public Key key() {
     return key;
   }
 
+  /** The answer. */
   public @Nullable Object value() {
     return value;
   }
 
+  /** What the answer depends on. */
   public Footprint footprint() {
     return footprint;
   }
 
+  /** The board's tick before the load began. */
   public long fence() {
     return fence;
   }
@@ -82,6 +86,7 @@ public final class Entry {
     return board.isFresh(footprint, fence, own);
   }
 
+  /** When the load ended, on the monotonic clock. */
   public long filledNanos() {
     return filledNanos;
   }
@@ -111,6 +116,7 @@ public final class Entry {
         : OptionalLong.empty();
   }
 
+  /** Whether it is older than it may be served, at this moment of the monotonic clock. */
   public boolean isExpired(long nowNanos) {
     return nowNanos - filledNanos >= lifetimeNanos;
   }

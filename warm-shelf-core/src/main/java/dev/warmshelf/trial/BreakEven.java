@@ -8,6 +8,11 @@ package dev.warmshelf.trial;
  * @param miss a read that the shelf sends on to the database
  */
 public record BreakEven(double direct, double hit, double miss) {
+  /**
+   * Times above zero.
+   *
+   * @throws IllegalArgumentException if one is not
+   */
   public BreakEven {
     if (!(direct > 0 && hit > 0 && miss > 0)) {
       throw new IllegalArgumentException(

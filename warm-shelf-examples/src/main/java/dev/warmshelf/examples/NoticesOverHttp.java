@@ -35,6 +35,8 @@ public final class NoticesOverHttp implements AutoCloseable {
 
   /**
    * Starts on a free port of the loopback interface. The database's journal is installed already.
+   *
+   * @throws Exception if the database cannot be followed, or no port is free
    */
   public NoticesOverHttp(DataSource dataSource) throws Exception {
     warm = WarmShelf.over(dataSource).following(JournalFeed.on(dataSource)).open();
@@ -55,6 +57,7 @@ public final class NoticesOverHttp implements AutoCloseable {
    * Serves the notices of one port, asks for them twice, and prints what came back.
    *
    * @param arguments the database's JDBC URL
+   * @throws Exception if the database cannot be followed, or no port is free
    */
   public static void main(String[] arguments) throws Exception {
     PGSimpleDataSource dataSource = new PGSimpleDataSource();

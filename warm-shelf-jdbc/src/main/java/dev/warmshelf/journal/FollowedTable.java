@@ -13,6 +13,7 @@ import java.util.TreeSet;
  * @param columns as the catalogue spells them, the preferred one first
  */
 public record FollowedTable(String table, List<String> columns) {
+  /** Keeps a copy of the list. */
   public FollowedTable {
     columns = List.copyOf(columns);
   }

@@ -110,6 +110,7 @@ public final class Journal {
    * reader that was away for longer knows, and starts anew.
    *
    * @param age a minute or more
+   * @throws IllegalArgumentException if it is less than a minute
    */
   public Journal keeping(Duration age) {
     if (age.compareTo(Duration.ofMinutes(1)) < 0) {
@@ -185,6 +186,8 @@ public final class Journal {
    * Follows these tables, beside those followed already. In one transaction; repeatable; a table
    * that is followed already gets the columns named now. Waits for writers of the tables, and makes
    * new ones wait, for at most five seconds a table.
+   *
+   * @throws SQLException if the database could not be asked, or refused; nothing was changed then
    */
   public void install(Collection<String> tables) throws SQLException {
     run(script(tables));
@@ -193,6 +196,8 @@ public final class Journal {
   /**
    * Installs anew, in today's version, what is followed already; mends what has been damaged.
    * Triggers that wake readers still do.
+   *
+   * @throws SQLException if the database could not be asked, or refused; nothing was changed then
    */
   public void upgrade() throws SQLException {
     run(
@@ -202,7 +207,11 @@ public final class Journal {
                 .toList()));
   }
 
-  /** What has been installed, whether or not all is well with it. */
+  /**
+   * What has been installed, whether or not all is well with it.
+   *
+   * @throws SQLException if the database could not be asked, or refused; nothing was changed then
+   */
   public List<FollowedTable> followed() throws SQLException {
     return installed().stream().map(Installed::table).toList();
   }
@@ -223,12 +232,20 @@ public final class Journal {
     return tables;
   }
 
-  /** Takes away the triggers, the schema and all that is in it. Repeatable. */
+  /**
+   * Takes away the triggers, the schema and all that is in it. Repeatable.
+   *
+   * @throws SQLException if the database could not be asked, or refused; nothing was changed then
+   */
   public void remove() throws SQLException {
     run(removal());
   }
 
-  /** The SQL that {@link #remove} runs. */
+  /**
+   * The SQL that {@link #remove} runs.
+   *
+   * @throws SQLException if the database could not be asked, or refused; nothing was changed then
+   */
   public String removal() throws SQLException {
     StringBuilder script = new StringBuilder();
     script.append("SET LOCAL lock_timeout = '").append(LOCK_TIMEOUT).append("';\n");
@@ -248,7 +265,11 @@ public final class Journal {
     return script.append("DROP SCHEMA IF EXISTS warm_shelf CASCADE;").toString();
   }
 
-  /** The tables whose every change is noted, on themselves and on each partition or child. */
+  /**
+   * The tables whose every change is noted, on themselves and on each partition or child.
+   *
+   * @throws SQLException if the database could not be asked, or refused; nothing was changed then
+   */
   public Set<Lane> covered() throws SQLException {
     try (Connection connection = dataSource.getConnection()) {
       return Coverage.ask(connection).tables().keySet();

@@ -99,11 +99,17 @@ public final class JournalFeed extends PollingFeed {
   @Override
   protected Poll open(TimeSource time) throws FeedException {
     JournalReader reader = JournalReader.open(settings.dataSource, time);
+    boolean done = false;
     try {
-      return new JournalPoll(reader, time, settings.listens);
+      JournalPoll poll = new JournalPoll(reader, time, settings.listens);
+      done = true;
+      return poll;
     } catch (SQLException e) {
-      reader.giveUp();
       throw new FeedException("The journal cannot be followed: " + e.getMessage(), e);
+    } finally {
+      if (!done) {
+        reader.giveUp();
+      }
     }
   }
 }

@@ -207,9 +207,12 @@ public final class JournalReader implements AutoCloseable {
   /**
    * Opens a connection, and says that a reader is there. The place stays what it was, as far as
    * this is the same server.
+   *
+   * @throws SQLException if the database could not be asked
    */
   public void connect() throws SQLException {
     Borrowed fresh = Borrowed.from(dataSource);
+    boolean done = false;
     try {
       fresh.autoCommit(true).networkTimeout(NETWORK_TIMEOUT_MILLIS);
       Session.of(fresh.connection()).requirePrimary();
@@ -229,11 +232,13 @@ public final class JournalReader implements AutoCloseable {
       borrowed = fresh;
       sayHere();
       look = fresh.connection().prepareStatement(LOOK);
-    } catch (SQLException | RuntimeException e) {
-      borrowed = null;
-      fresh.spoil();
-      fresh.close();
-      throw e;
+      done = true;
+    } finally {
+      if (!done) {
+        borrowed = null;
+        fresh.spoil();
+        fresh.close();
+      }
     }
   }
 
@@ -292,46 +297,47 @@ public final class JournalReader implements AutoCloseable {
     for (int i = 1; i <= PLACES_IN_LOOK; i++) {
       statement.setString(i, before.snapshot());
     }
-    Place now = null;
-    boolean complete = false;
-    double clock = 0;
-    String reset = null;
-    List<Change> changes = new ArrayList<>();
     try (ResultSet rows = statement.executeQuery()) {
-      while (rows.next()) {
-        if (now == null) {
-          now =
-              new Place(rows.getString(1), rows.getString(2), rows.getString(3), rows.getString(8));
-          complete = rows.getBoolean(6);
-          clock = rows.getDouble(7);
-          noteLoss(before, now, rows.getBoolean(4), rows.getBoolean(5));
-        }
-        if (rows.getString(9) != null) {
-          reset = add(rows, changes, reset);
-        }
-      }
+      return batch(rows, before, mark);
     }
-    if (now == null) {
+  }
+
+  private Batch batch(ResultSet rows, Place before, Watermark mark) throws SQLException {
+    if (!rows.next()) {
       throw new SQLException("The journal's installation has no name; it was removed or emptied.");
+    }
+    Place now =
+        new Place(rows.getString(1), rows.getString(2), rows.getString(3), rows.getString(8));
+    boolean complete = rows.getBoolean(6);
+    double clock = rows.getDouble(7);
+    noteLoss(before, now, rows.getBoolean(4), rows.getBoolean(5));
+    List<Change> changes = new ArrayList<>();
+    String reset = rows.getString(9) == null ? null : add(rows, changes, null);
+    while (rows.next()) {
+      reset = add(rows, changes, reset);
     }
     if (changes.size() > MOST_ROWS) {
       reset = "More than " + MOST_ROWS + " changes have come at once";
     }
-    if (presence.isOver(clock)) {
-      complete = false; // writers may have ceased to note; the next look's place tells
-    }
-    if (presence.isDue(clock)) {
-      sayHere();
-    }
-    if (complete && incomplete) {
-      lostBecause = "writers may not have noted what they did before somebody followed";
-    }
-    incomplete = !complete;
+    complete &= isNoted(complete, clock);
     next = now;
     if (lostBecause != null) {
       reset = "The feed has lost its place, since " + lostBecause;
     }
     return new Batch(complete ? mark : null, changes, reset);
+  }
+
+  /** Whether writers are certain to note what they do; says anew that a reader is there. */
+  private boolean isNoted(boolean complete, double clock) throws SQLException {
+    boolean noted = complete && !presence.isOver(clock); // else the next look's place tells
+    if (presence.isDue(clock)) {
+      sayHere();
+    }
+    if (noted && incomplete) {
+      lostBecause = "writers may not have noted what they did before somebody followed";
+    }
+    incomplete = !noted;
+    return noted;
   }
 
   /** The last look's batch has been delivered: the next look begins where that one ended. */

@@ -62,8 +62,21 @@ final class TriggerText {
           "    %s TG_OP = '%s' THEN\n%s"
               .formatted(looks.isEmpty() ? "IF" : "ELSIF", event.name(), look(event)));
     }
-    String body =
+    return """
+        CREATE OR REPLACE FUNCTION %1$s() RETURNS trigger
+        LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS %2$s;
+        REVOKE ALL ON FUNCTION %1$s() FROM PUBLIC;
+        COMMENT ON FUNCTION %1$s() IS %3$s;
         """
+        .formatted(
+            function(),
+            SqlText.body(body(looks.toString())),
+            SqlText.literal("Notes changes of " + lane.name() + " for those who follow them."));
+  }
+
+  /** What the function does, given what it looks at for each kind of change. */
+  private String body(String looks) {
+    return """
 
         DECLARE
           seen bigint := 0;
@@ -86,20 +99,8 @@ final class TriggerText {
         %2$s  RETURN NULL;
         END
         """
-            .formatted(
-                looks,
-                notifies ? "  PERFORM pg_notify('warm_shelf', '');\n" : "",
-                Journal.READ_UNTIL);
-    return """
-        CREATE OR REPLACE FUNCTION %1$s() RETURNS trigger
-        LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS %2$s;
-        REVOKE ALL ON FUNCTION %1$s() FROM PUBLIC;
-        COMMENT ON FUNCTION %1$s() IS %3$s;
-        """
         .formatted(
-            function(),
-            SqlText.body(body),
-            SqlText.literal("Notes changes of " + lane.name() + " for those who follow them."));
+            looks, notifies ? "  PERFORM pg_notify('warm_shelf', '');\n" : "", Journal.READ_UNTIL);
   }
 
   /**

@@ -87,22 +87,26 @@ public final class Analyser {
     try {
       return asking.examine();
     } catch (SQLException e) {
-      asking.rollBack();
+      asking.end();
       Refusal why = asking.refusal(e);
       if (why == null) {
         throw e;
       }
       return new Examined(Analysis.refused(why), Session.of(connection), asking.prints);
     } catch (UnreadableException e) {
-      asking.rollBack();
+      asking.end();
       Refusal unread = new Refusal(Reason.UNKNOWN_NODE, String.valueOf(e.getMessage()), -1);
       return new Examined(Analysis.refused(unread), Session.of(connection), asking.prints);
+    } finally {
+      asking.end(); // also after an error that is nobody's exception
     }
   }
 
   /**
    * Whether no transaction is open on a connection, so that one can be begun and undone on it. Asks
    * the server, since a transaction can be begun by a statement as well.
+   *
+   * @throws SQLException if the database could not be asked
    */
   public static boolean isFree(Connection connection) throws SQLException {
     if (!connection.getAutoCommit()) {
@@ -129,6 +133,9 @@ public final class Analyser {
     private final String name;
     private final Map<SchemaObject, String> prints = new HashMap<>();
     private boolean typed;
+
+    /** Whether a transaction may be open that this has begun. */
+    private boolean open;
 
     Asking(Connection connection, SqlStatement statement, AnalysedText text) {
       this.connection = connection;
@@ -178,6 +185,7 @@ public final class Analyser {
                   + " FROM pg_catalog.pg_prepared_statements WHERE name = '"
                   + name
                   + "'");
+      open = true;
       try (Rows rows = Rows.ask(connection, sql)) {
         Session session = Session.read(rows.next());
         prints.putAll(SchemaPrints.read(rows.next()));
@@ -222,7 +230,7 @@ public final class Analyser {
         Map<Kind, Set<Long>> others, FoundFacts facts, boolean searchesTexts, String last)
         throws SQLException {
       if (!searchesTexts && others.values().stream().allMatch(Set::isEmpty)) {
-        rollBack();
+        end();
         return;
       }
       List<String> parts = new ArrayList<>(FoundFacts.questions(others));
@@ -233,12 +241,28 @@ public final class Analyser {
       try (Rows rows = Rows.ask(connection, String.join(";\n", parts))) {
         facts.readOthers(rows, prints);
         prints.putAll(SchemaPrints.read(rows.next()));
+        open &= last.isEmpty();
       }
     }
 
-    void rollBack() throws SQLException {
+    /**
+     * Ends the transaction, unless it has ended. A connection on which that fails is ended itself:
+     * an open transaction must not be left to whoever has it next, and on the server it would keep
+     * every reader of the journal that comes later waiting.
+     */
+    void end() throws SQLException {
+      if (!open) {
+        return;
+      }
+      boolean ended = false;
       try (Statement end = connection.createStatement()) {
         end.execute("ROLLBACK");
+        ended = true;
+      } finally {
+        open = false;
+        if (!ended) {
+          connection.abort(Runnable::run);
+        }
       }
     }
 

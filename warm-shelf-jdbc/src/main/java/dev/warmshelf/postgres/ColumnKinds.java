@@ -31,7 +31,11 @@ public final class ColumnKinds {
 
   private ColumnKinds() {}
 
-  /** Reads what {@link #OF_C} gives, in the table's order. */
+  /**
+   * Reads what {@link #OF_C} gives, in the table's order.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   public static Map<String, ColumnKind> read(@Nullable Array array) throws SQLException {
     Map<String, ColumnKind> columns = new LinkedHashMap<>();
     if (array != null) {

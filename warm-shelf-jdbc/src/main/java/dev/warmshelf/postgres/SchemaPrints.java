@@ -135,7 +135,11 @@ public final class SchemaPrints {
 
   private SchemaPrints() {}
 
-  /** The prints of these objects as they are now. One that is gone has none. */
+  /**
+   * The prints of these objects as they are now. One that is gone has none.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   public static Map<SchemaObject, String> ask(
       Connection connection, Collection<SchemaObject> objects) throws SQLException {
     if (objects.isEmpty()) {

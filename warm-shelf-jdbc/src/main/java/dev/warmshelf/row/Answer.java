@@ -45,7 +45,11 @@ public final class Answer implements FootprintPlan.Rows, Content {
     this.holdsBytes = holdsBytes;
   }
 
-  /** Reads a result to its end. */
+  /**
+   * Reads a result to its end.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   public static Answer read(ResultSet result) throws SQLException {
     ResultSetMetaData meta = result.getMetaData();
     int width = meta.getColumnCount();

@@ -1,5 +1,6 @@
 package dev.warmshelf.row;
 
+import dev.warmshelf.key.ValueType;
 import dev.warmshelf.sql.AnalysedText;
 import java.math.BigDecimal;
 import java.math.BigInteger;
@@ -7,41 +8,15 @@ import java.sql.PreparedStatement;
 import java.sql.SQLException;
 import java.sql.Types;
 import java.time.Instant;
-import java.time.LocalDate;
-import java.time.LocalDateTime;
-import java.time.LocalTime;
-import java.time.OffsetDateTime;
-import java.time.OffsetTime;
 import java.time.ZoneOffset;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.HexFormat;
 import java.util.List;
-import java.util.Map;
-import java.util.UUID;
 import org.jspecify.annotations.Nullable;
 
 /** Hands parameter values to a driver. */
 public final class Binding {
-  /** What an array of such elements is called in SQL. */
-  private static final Map<Class<?>, String> ARRAY_TYPES =
-      Map.ofEntries(
-          Map.entry(Short.class, "int2"),
-          Map.entry(Integer.class, "int4"),
-          Map.entry(Long.class, "int8"),
-          Map.entry(Float.class, "float4"),
-          Map.entry(Double.class, "float8"),
-          Map.entry(BigDecimal.class, "numeric"),
-          Map.entry(Boolean.class, "bool"),
-          Map.entry(String.class, "text"),
-          Map.entry(UUID.class, "uuid"),
-          Map.entry(LocalDate.class, "date"),
-          Map.entry(LocalTime.class, "time"),
-          Map.entry(OffsetTime.class, "timetz"),
-          Map.entry(LocalDateTime.class, "timestamp"),
-          Map.entry(OffsetDateTime.class, "timestamptz"),
-          Map.entry(byte[].class, "bytea"));
-
   /** Numbers that a list may mix: the widest of them is what all become. */
   private static final List<Class<?>> WHOLE =
       List.of(Short.class, Integer.class, Long.class, BigDecimal.class);
@@ -67,17 +42,18 @@ public final class Binding {
     Object value = plain(given);
     if (value instanceof List<?> list) {
       Class<?> common = common(list);
-      String type = common == null ? null : ARRAY_TYPES.get(common);
+      String type = sqlName(common);
       return type == null ? AnalysedText.UNKNOWN_LIST : type + "[]";
     } else if (value instanceof String) {
       return "varchar"; // what the driver says of strings
     }
-    String type = value == null ? null : ARRAY_TYPES.get(value.getClass());
+    String type = value == null ? null : sqlName(value.getClass());
     return type == null ? AnalysedText.UNKNOWN : type;
   }
 
   /**
    * @param order for each question mark of the statement, the index of its value
+   * @throws SQLException if the database could not be asked
    */
   public static void bind(PreparedStatement statement, @Nullable Object[] values, int[] order)
       throws SQLException {
@@ -100,6 +76,11 @@ public final class Binding {
     } else {
       statement.setObject(at, value);
     }
+  }
+
+  private static @Nullable String sqlName(@Nullable Class<?> javaType) {
+    ValueType type = javaType == null ? null : ValueType.of(javaType);
+    return type == null ? null : type.sqlName();
   }
 
   /** The value as one of the classes that the driver knows. */
@@ -127,8 +108,8 @@ public final class Binding {
       elements[i] = plain(list.get(i));
     }
     Class<?> common = common(list);
-    String type = common == null ? null : ARRAY_TYPES.get(common);
-    if (type == null) {
+    String type = sqlName(common);
+    if (type == null || common == null) {
       statement.setObject(at, asText(elements), Types.OTHER);
       return;
     }

@@ -32,7 +32,11 @@ public final class Borrowed implements AutoCloseable {
     this.connection = connection;
   }
 
-  /** Borrows a connection. */
+  /**
+   * Borrows a connection.
+   *
+   * @throws SQLException if that failed; the connection has been ended then
+   */
   public static Borrowed from(DataSource dataSource) throws SQLException {
     return new Borrowed(dataSource.getConnection());
   }
@@ -58,7 +62,11 @@ public final class Borrowed implements AutoCloseable {
         });
   }
 
-  /** Sets the network timeout until the connection is given back, if the driver knows such. */
+  /**
+   * Sets the network timeout until the connection is given back, if the driver knows such.
+   *
+   * @throws SQLException if that failed; the connection has been ended then
+   */
   public Borrowed networkTimeout(int millis) throws SQLException {
     return changing(
         () -> {
@@ -72,7 +80,11 @@ public final class Borrowed implements AutoCloseable {
         });
   }
 
-  /** Sets a setting of the session until the connection is given back. */
+  /**
+   * Sets a setting of the session until the connection is given back.
+   *
+   * @throws SQLException if that failed; the connection has been ended then
+   */
   public Borrowed setting(String name, String value) throws SQLException {
     return changing(
         () -> {

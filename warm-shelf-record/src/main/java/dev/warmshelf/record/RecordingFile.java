@@ -59,9 +59,7 @@ public final class RecordingFile {
    * @param key digest of the key, 16 hexadecimal digits
    * @param outcome where the answer came from
    * @param loadMicros how long the answer took to load, whoever loaded it
-   * @param rows of the answer; -1 if it did not tell
-   * @param bytes about how much memory it took; -1 if it did not tell
-   * @param fingerprint of the answer, 16 hexadecimal digits; empty if it did not tell
+   * @param answer what the answer told of itself; empty if it told nothing
    * @param values of the parameters; empty if they were left out
    */
   public record Question(
@@ -70,10 +68,17 @@ public final class RecordingFile {
       String key,
       Origin outcome,
       long loadMicros,
-      int rows,
-      long bytes,
-      String fingerprint,
+      Optional<Told> answer,
       Optional<List<@Nullable Object>> values) {}
+
+  /**
+   * What an answer told of itself.
+   *
+   * @param rows how many it had
+   * @param bytes about how much memory it took
+   * @param fingerprint 16 hexadecimal digits; equal answers have equal ones
+   */
+  public record Told(int rows, long bytes, String fingerprint) {}
 
   /**
    * What a recording is.
@@ -180,7 +185,7 @@ public final class RecordingFile {
     Optional<List<@Nullable Object>> values = Optional.empty();
     if (node.size() > 8) {
       List<@Nullable Object> read = new ArrayList<>();
-      node.get(8).forEach(value -> read.add(Values.read(value)));
+      node.get(8).forEach(value -> read.add(JsonValues.read(value)));
       values = Optional.of(Collections.unmodifiableList(read));
     }
     questions++;
@@ -191,9 +196,10 @@ public final class RecordingFile {
             node.get(2).asText(),
             Outcomes.of(node.get(3).asText()),
             node.get(4).asLong(),
-            node.get(5).asInt(),
-            node.get(6).asLong(),
-            node.get(7).isNull() ? "" : node.get(7).asText(),
+            node.get(7).isNull()
+                ? Optional.empty()
+                : Optional.of(
+                    new Told(node.get(5).asInt(), node.get(6).asLong(), node.get(7).asText())),
             values));
   }
 }

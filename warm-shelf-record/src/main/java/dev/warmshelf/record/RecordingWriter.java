@@ -22,6 +22,7 @@ import org.jspecify.annotations.Nullable;
 
 /** Writes the lines of a recording. For one thread. */
 final class RecordingWriter {
+  private static final int UNTOLD = -1;
   static final int VERSION = 1;
   static final int DIGITS = 16;
   private static final int BUFFER = 1 << 15;
@@ -76,17 +77,20 @@ final class RecordingWriter {
     json.writeString(asked.key().digest().substring(0, DIGITS));
     json.writeString(Outcomes.letter(asked.outcome()));
     json.writeNumber(asked.loadNanos() / 1_000);
-    json.writeNumber(asked.rows());
-    json.writeNumber(asked.bytes());
-    if (asked.rows() == ShelfRecording.Asked.UNTOLD) {
+    ShelfRecording.Told told = asked.answer();
+    if (told == null) {
+      json.writeNumber(UNTOLD);
+      json.writeNumber(UNTOLD);
       json.writeNull();
     } else {
-      json.writeString(HexFormat.of().toHexDigits(asked.fingerprint()));
+      json.writeNumber(told.rows());
+      json.writeNumber(told.bytes());
+      json.writeString(HexFormat.of().toHexDigits(told.fingerprint()));
     }
     if (parameters && words != null) {
       json.writeStartArray();
       for (Object value : words.values()) {
-        Values.write(json, value);
+        JsonValues.write(json, value);
       }
       json.writeEndArray();
     }

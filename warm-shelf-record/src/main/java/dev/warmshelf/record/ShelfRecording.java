@@ -60,7 +60,7 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
    * One question, on its way to the file.
    *
    * @param atNanos on the monotonic clock
-   * @param rows and what else {@link Content} tells of the answer; {@link #UNTOLD} if it does not
+   * @param answer what the answer tells of itself; null if it tells nothing
    */
   record Asked(
       long atNanos,
@@ -69,11 +69,10 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
       @Nullable AskedQuestion words,
       Origin outcome,
       long loadNanos,
-      int rows,
-      long bytes,
-      long fingerprint) {
-    static final int UNTOLD = -1;
-  }
+      @Nullable Told answer) {}
+
+  /** What an answer tells of itself, as {@link Content} has it. */
+  record Told(int rows, long bytes, long fingerprint) {}
 
   private ShelfRecording(Path file, RecordingWriter writer, long beganNanos) {
     this.file = file;
@@ -137,17 +136,11 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
       Origin outcome,
       long loadNanos,
       @Nullable Object answer) {
-    int rows = Asked.UNTOLD;
-    long bytes = Asked.UNTOLD;
-    long fingerprint = 0;
-    if (answer instanceof Content content) {
-      rows = content.rows();
-      bytes = content.bytes();
-      fingerprint = content.fingerprint();
-    }
-    Asked asked =
-        new Asked(
-            System.nanoTime(), shelf, key, words, outcome, loadNanos, rows, bytes, fingerprint);
+    Told told =
+        answer instanceof Content content
+            ? new Told(content.rows(), content.bytes(), content.fingerprint())
+            : null;
+    Asked asked = new Asked(System.nanoTime(), shelf, key, words, outcome, loadNanos, told);
     if (closed || ended || !waiting.offer(asked)) {
       lost.increment();
     } else if (ended && waiting.remove(asked)) {
@@ -191,34 +184,12 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
   }
 
   private void run() {
-    List<Asked> batch = new ArrayList<>(AT_ONCE);
-    long flushed = System.nanoTime();
-    long lostWritten = 0;
     try {
-      boolean last;
-      do {
-        last = closed;
-        Asked first = waiting.poll(last ? 0 : 50, TimeUnit.MILLISECONDS);
-        if (first != null) {
-          batch.add(first);
-          waiting.drainTo(batch, AT_ONCE);
-          last = false;
-        }
-        write(batch);
-        long lostNow = lost.sum();
-        if (lostNow > lostWritten) {
-          writer.lost(lostNow - lostWritten);
-          lostWritten = lostNow;
-        }
-        long now = System.nanoTime();
-        if (now - flushed > FLUSH_NANOS) {
-          writer.flush();
-          flushed = now;
-        }
-      } while (!last && !writer.isFull());
+      writeUntilClosed();
       ended = true;
-      waiting.drainTo(batch);
-      write(batch);
+      List<Asked> late = new ArrayList<>();
+      waiting.drainTo(late);
+      write(late);
       if (writer.isFull()) {
         LOG.warn("The recording {} has reached its bound; it ends here.", file);
       }
@@ -230,5 +201,32 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
       ended = true;
       Thread.currentThread().interrupt();
     }
+  }
+
+  private void writeUntilClosed() throws IOException, InterruptedException {
+    List<Asked> batch = new ArrayList<>(AT_ONCE);
+    long flushed = System.nanoTime();
+    long lostWritten = 0;
+    boolean last;
+    do {
+      last = closed;
+      Asked first = waiting.poll(last ? 0 : 50, TimeUnit.MILLISECONDS);
+      if (first != null) {
+        batch.add(first);
+        waiting.drainTo(batch, AT_ONCE);
+        last = false;
+      }
+      write(batch);
+      long lostNow = lost.sum();
+      if (lostNow > lostWritten) {
+        writer.lost(lostNow - lostWritten);
+        lostWritten = lostNow;
+      }
+      long now = System.nanoTime();
+      if (now - flushed > FLUSH_NANOS) {
+        writer.flush();
+        flushed = now;
+      }
+    } while (!last && !writer.isFull());
   }
 }

@@ -75,9 +75,7 @@ class ShelfRecordingTest {
     assertThat(first.statement().shelf()).isEqualTo("ports");
     assertThat(first.key()).isEqualTo(questions.get(1).key()).hasSize(16);
     assertThat(first.key()).isNotEqualTo(questions.get(2).key());
-    assertThat(first.rows()).isEqualTo(1);
-    assertThat(first.bytes()).isEqualTo(104);
-    assertThat(first.fingerprint()).isEqualTo("0000000000000004");
+    assertThat(first.answer()).hasValue(new RecordingFile.Told(1, 104, "0000000000000004"));
     assertThat(questions).extracting(Question::atMicros).isSorted();
   }
 
@@ -243,7 +241,7 @@ class ShelfRecordingTest {
     assertThat(summary.lost()).isEqualTo(12);
     assertThat(summary.questions()).isEqualTo(2);
     assertThat(questions).extracting(Question::outcome).containsExactly(Origin.LOADED, Origin.KEPT);
-    for (String type : Values.types()) {
+    for (String type : JsonValues.types()) {
       assertThat(page).contains("`" + type + "`");
     }
   }

@@ -7,9 +7,7 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.SQLException;
 import java.time.Duration;
-import java.time.Instant;
 import java.util.ArrayList;
-import java.util.Comparator;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -18,7 +16,6 @@ import java.util.concurrent.TimeUnit;
 import java.util.concurrent.TimeoutException;
 import java.util.concurrent.locks.LockSupport;
 import java.util.function.Consumer;
-import java.util.stream.Stream;
 import java.util.zip.ZipEntry;
 import java.util.zip.ZipInputStream;
 import org.postgresql.ds.PGSimpleDataSource;
@@ -26,14 +23,14 @@ import org.postgresql.ds.PGSimpleDataSource;
 /**
  * A PostgreSQL server of our own, in a temporary directory, for as long as this process needs it.
  *
- * <p>Each server's directory says which process owns it. If that process was killed, its server
- * goes on; {@link #removeAbandoned()} finds such servers, stops them and deletes their directories.
+ * <p>Each server's directory is locked by the process that owns it. If that process was killed, its
+ * server goes on; {@link #removeAbandoned()} finds such servers, stops them and deletes their
+ * directories.
  *
  * <p>Commits are not flushed to disk ({@code fsync} is off): the data is made up and can be made
  * again.
  */
 public final class LocalPostgres implements AutoCloseable {
-  private static final String OWNER_FILE = "owner";
   private static final String DATA = "data";
   private static final Duration START_LIMIT = Duration.ofSeconds(60);
   private static final Duration STOP_LIMIT = Duration.ofSeconds(10);
@@ -52,10 +49,10 @@ public final class LocalPostgres implements AutoCloseable {
   private static final Map<String, String> SMALL =
       Map.of("shared_buffers", "16MB", "max_connections", "10", "autovacuum", "off");
 
-  private final Path directory;
+  private final OwnedDirectory directory;
   private final EmbeddedPostgres server;
 
-  private LocalPostgres(Path directory, EmbeddedPostgres server) {
+  private LocalPostgres(OwnedDirectory directory, EmbeddedPostgres server) {
     this.directory = directory;
     this.server = server;
   }
@@ -111,17 +108,30 @@ public final class LocalPostgres implements AutoCloseable {
 
   private static LocalPostgres start(
       Map<String, String> settings, Consumer<EmbeddedPostgres.Builder> adjust) throws IOException {
-    Path directory = Files.createTempDirectory(Files.createDirectories(home()), "server-");
-    Files.writeString(directory.resolve(OWNER_FILE), ownerLine(ProcessHandle.current()));
-    EmbeddedPostgres.Builder builder =
-        EmbeddedPostgres.builder()
-            .setDataDirectory(directory.resolve(DATA))
-            .setCleanDataDirectory(false)
-            .setPGStartupWait(START_LIMIT)
-            .setServerConfig("fsync", "off");
-    settings.forEach(builder::setServerConfig);
-    adjust.accept(builder);
-    return new LocalPostgres(directory, builder.start());
+    OwnedDirectory directory = OwnedDirectory.create(home());
+    try {
+      EmbeddedPostgres.Builder builder =
+          EmbeddedPostgres.builder()
+              .setOverrideWorkingDirectory(programs().toFile())
+              .setDataDirectory(directory.path().resolve(DATA))
+              .setCleanDataDirectory(false)
+              .setPGStartupWait(START_LIMIT)
+              .setServerConfig("fsync", "off");
+      settings.forEach(builder::setServerConfig);
+      adjust.accept(builder);
+      return new LocalPostgres(directory, builder.start());
+    } catch (IOException | RuntimeException e) {
+      directory.delete();
+      throw e;
+    }
+  }
+
+  /**
+   * Where the server's programs are unpacked. They stay there, once for each user and version, for
+   * the next start.
+   */
+  public static Path programs() {
+    return home().resolve("programs");
   }
 
   /** A data source for a database of this server, as its superuser. Opens a connection per call. */
@@ -132,6 +142,7 @@ public final class LocalPostgres implements AutoCloseable {
     return source;
   }
 
+  /** The JDBC URL of a database of this server, without user and password. */
   public String url(String database) {
     return "jdbc:postgresql://localhost:" + server.getPort() + "/" + database;
   }
@@ -156,13 +167,15 @@ public final class LocalPostgres implements AutoCloseable {
   }
 
   /**
-   * Stops the server and starts it again on the same port and data. For Linux and its kin.
+   * Stops the server and starts it again on the same port and data. For systems that have the
+   * commands kill and unshare.
    *
    * @param whileDown run in between
+   * @throws IOException if that failed
    */
   public synchronized void restart(Stop how, Runnable whileDown) throws IOException {
     ProcessHandle process =
-        serverIn(directory).orElseThrow(() -> new IOException("The server is not running."));
+        serverIn(directory()).orElseThrow(() -> new IOException("The server is not running."));
     List<String> again = new ArrayList<>();
     if (System.getProperty("user.name").equals("root")) {
       again.addAll(List.of("unshare", "-U")); // it refuses to run as root
@@ -178,11 +191,11 @@ public final class LocalPostgres implements AutoCloseable {
           .waitFor();
       awaitEnd(process);
       backends.forEach(LocalPostgres::awaitEnd);
-      Files.deleteIfExists(directory.resolve(DATA).resolve("postmaster.pid"));
+      Files.deleteIfExists(directory().resolve(DATA).resolve("postmaster.pid"));
       whileDown.run();
       new ProcessBuilder(again)
           .redirectErrorStream(true)
-          .redirectOutput(directory.resolve("restarted.log").toFile())
+          .redirectOutput(directory().resolve("restarted.log").toFile())
           .start();
       awaitAnswer();
     } catch (InterruptedException e) {
@@ -207,7 +220,7 @@ public final class LocalPostgres implements AutoCloseable {
 
   /** The data directory. */
   public Path directory() {
-    return directory;
+    return directory.path();
   }
 
   /**
@@ -216,50 +229,32 @@ public final class LocalPostgres implements AutoCloseable {
    */
   @Override
   public synchronized void close() throws IOException {
-    Optional<ProcessHandle> process = serverIn(directory);
+    Optional<ProcessHandle> process = serverIn(directory());
     server.close();
     process.ifPresent(LocalPostgres::awaitEnd);
-    delete(directory);
+    directory.delete();
   }
 
   /**
    * Stops the servers whose owners are gone, and deletes their directories.
    *
    * @return a line for each, saying what was done
+   * @throws IOException if that failed
    */
   public static List<String> removeAbandoned() throws IOException {
     List<String> done = new ArrayList<>();
-    if (!Files.isDirectory(home())) {
-      return done;
-    }
-    List<Path> directories;
-    try (Stream<Path> listed = Files.list(home())) {
-      directories = listed.filter(path -> Files.exists(path.resolve(OWNER_FILE))).toList();
-    }
-    for (Path directory : directories) {
-      if (!isOwnerAlive(directory)) {
-        String stopped = stopServerIn(directory) ? "stopped its PostgreSQL and " : "";
-        delete(directory);
-        done.add("An earlier run was killed: " + stopped + "deleted " + directory);
-      }
-    }
+    OwnedDirectory.deleteAbandoned(
+        home(),
+        directory -> {
+          String stopped = stopServerIn(directory) ? "stopped its PostgreSQL and " : "";
+          done.add("An earlier run was killed: " + stopped + "deleted " + directory);
+        });
     return done;
   }
 
   private static Path home() {
     return Path.of(
         System.getProperty("java.io.tmpdir"), "warm-shelf-" + System.getProperty("user.name"));
-  }
-
-  private static String ownerLine(ProcessHandle process) {
-    long started = process.info().startInstant().map(Instant::toEpochMilli).orElse(0L);
-    return process.pid() + " " + started;
-  }
-
-  private static boolean isOwnerAlive(Path directory) throws IOException {
-    String line = Files.readString(directory.resolve(OWNER_FILE)).strip();
-    long pid = Long.parseLong(line.substring(0, line.indexOf(' ')));
-    return ProcessHandle.of(pid).map(process -> ownerLine(process).equals(line)).orElse(false);
   }
 
   private static boolean stopServerIn(Path directory) throws IOException {
@@ -278,7 +273,11 @@ public final class LocalPostgres implements AutoCloseable {
     if (!Files.exists(pidFile)) {
       return Optional.empty();
     }
-    long pid = Long.parseLong(Files.readAllLines(pidFile).get(0).strip());
+    String first = Files.readString(pidFile).lines().findFirst().orElse("").strip();
+    if (!first.matches("[0-9]{1,18}")) {
+      return Optional.empty(); // it is being written, or damaged
+    }
+    long pid = Long.parseLong(first);
     return ProcessHandle.of(pid)
         .filter(process -> process.info().command().map(c -> c.contains("postgres")).orElse(true));
   }
@@ -292,17 +291,6 @@ public final class LocalPostgres implements AutoCloseable {
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       process.destroyForcibly();
-    }
-  }
-
-  private static void delete(Path directory) throws IOException {
-    if (!Files.exists(directory)) {
-      return;
-    }
-    try (Stream<Path> tree = Files.walk(directory)) {
-      for (Path path : tree.sorted(Comparator.reverseOrder()).toList()) {
-        Files.deleteIfExists(path);
-      }
     }
   }
 }

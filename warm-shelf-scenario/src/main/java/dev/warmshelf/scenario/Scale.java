@@ -21,6 +21,11 @@ public record Scale(double factor) {
   private static final int FEWEST_DAYS = 2;
   private static final int DEFAULT_DAYS = 60;
 
+  /**
+   * Above zero.
+   *
+   * @throws IllegalArgumentException if it is not, or too large
+   */
   public Scale {
     if (!(factor > 0 && factor <= 100)) {
       throw new IllegalArgumentException(
@@ -28,14 +33,17 @@ public record Scale(double factor) {
     }
   }
 
+  /** On how many days ferries sail. */
   public int days() {
     return Math.max(FEWEST_DAYS, (int) Math.round(DEFAULT_DAYS * factor));
   }
 
+  /** How many sailings there are. */
   public int sailings() {
     return days() * SAILINGS_PER_DAY;
   }
 
+  /** How many bookings there are. */
   public int bookings() {
     return sailings() * BOOKINGS_PER_SAILING;
   }

@@ -87,6 +87,7 @@ public final class SkerryLine {
   /** Told how far the load is. */
   @FunctionalInterface
   public interface Progress {
+    /** So many rows of a table are there. */
     void rows(String table, int done, int all);
   }
 
@@ -100,6 +101,8 @@ public final class SkerryLine {
 
   /**
    * Creates and fills the tables in the connection's current schema, which must not have them yet.
+   *
+   * @throws SQLException if the database could not be asked
    */
   public static void load(Connection connection, Scale scale, Progress progress)
       throws SQLException {
@@ -150,6 +153,14 @@ public final class SkerryLine {
   private void loadSmallTables(Connection connection) throws SQLException {
     Names names = new Names(SEED);
     SplittableRandom random = new SplittableRandom(SEED + 1);
+    loadPorts(connection, names, random);
+    loadVessels(connection, names, random);
+    loadRoutes(connection, random);
+    loadAgentsAndNotices(connection, names, random);
+  }
+
+  private void loadPorts(Connection connection, Names names, SplittableRandom random)
+      throws SQLException {
     copy(
         connection,
         "port",
@@ -159,6 +170,10 @@ public final class SkerryLine {
           String status = random.nextInt(10) == 0 ? "CLOSED" : "OPEN";
           return row(i + 1, names.codeOf(name), name, ISLANDS[i % ISLANDS.length], status);
         });
+  }
+
+  private void loadVessels(Connection connection, Names names, SplittableRandom random)
+      throws SQLException {
     copy(connection, "vessel_class", CLASSES, i -> row(i + 1, "Class " + (char) ('A' + i)));
     copy(
         connection,
@@ -181,6 +196,9 @@ public final class SkerryLine {
                 SEASONS[i / VEHICLES.length],
                 VEHICLES[i % VEHICLES.length],
                 900 + 1_100 * (i % VEHICLES.length) + random.nextInt(400)));
+  }
+
+  private void loadRoutes(Connection connection, SplittableRandom random) throws SQLException {
     copy(
         connection,
         "route",
@@ -191,6 +209,10 @@ public final class SkerryLine {
           int to = (from + 1 + random.nextInt(PORTS - 1)) % PORTS;
           return row(i + 1, from + 1, to + 1, 25 + random.nextInt(200));
         });
+  }
+
+  private void loadAgentsAndNotices(Connection connection, Names names, SplittableRandom random)
+      throws SQLException {
     copy(
         connection,
         "agent",

@@ -36,7 +36,11 @@ public final class TroubledLine implements AutoCloseable {
     SILENT
   }
 
-  /** A line to a port of this machine. */
+  /**
+   * A line to a port of this machine.
+   *
+   * @throws UncheckedIOException if there is no free port
+   */
   public static TroubledLine to(int port) {
     try {
       TroubledLine line =

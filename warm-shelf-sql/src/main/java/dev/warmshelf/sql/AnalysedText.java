@@ -40,6 +40,7 @@ public record AnalysedText(String sql, List<String> types, List<Integer> places)
   private static final Token EQUALS = new Token(Kind.OPERATOR, "=", -1, -1);
   private static final Token DIFFERS = new Token(Kind.OPERATOR, "<>", -1, -1);
 
+  /** Keeps copies of the lists. */
   public AnalysedText {
     types = List.copyOf(types);
     places = List.copyOf(places);

@@ -36,6 +36,7 @@ public record Refusal(
     NOT_FOLLOWED
   }
 
+  /** Keeps a copy of the list. */
   public Refusal {
     views = List.copyOf(views);
   }

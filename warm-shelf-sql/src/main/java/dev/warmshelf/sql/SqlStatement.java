@@ -151,6 +151,7 @@ public final class SqlStatement {
     return text;
   }
 
+  /** The statement as all that ask the same have it. */
   public String normalForm() {
     return normalForm;
   }

@@ -20,6 +20,7 @@ public final class StatementMemory {
 
   private record Known(SqlStatement statement, AtomicBoolean isQuery) {}
 
+  /** Remembers nothing yet. */
   public StatementMemory() {
     this(STANDARD_BYTES);
   }

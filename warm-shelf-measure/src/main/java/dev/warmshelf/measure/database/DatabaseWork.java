@@ -45,6 +45,7 @@ public final class DatabaseWork {
   public record Done(long calls, long rows, long nanos, long buffersFound, long buffersRead) {
     public static final Done NOTHING = new Done(0, 0, 0, 0, 0);
 
+    /** This and more. */
     public Done and(Done more) {
       return new Done(
           calls + more.calls,
@@ -54,6 +55,7 @@ public final class DatabaseWork {
           buffersRead + more.buffersRead);
     }
 
+    /** What has been done since then. */
     public Done since(Done before) {
       return new Done(
           calls - before.calls,
@@ -72,7 +74,11 @@ public final class DatabaseWork {
     this.identifiers = identifiers.toArray(new Long[0]);
   }
 
-  /** The work for the given statements; empty if the database does not count. */
+  /**
+   * The work for the given statements; empty if the database does not count.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   public static Optional<DatabaseWork> of(DataSource dataSource, Collection<Sample> statements)
       throws SQLException {
     try (Connection connection = dataSource.getConnection()) {
@@ -98,7 +104,11 @@ public final class DatabaseWork {
     }
   }
 
-  /** What has been done so far. */
+  /**
+   * What has been done so far.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   public Done done() throws SQLException {
     try (Connection connection = dataSource.getConnection();
         PreparedStatement statement = connection.prepareStatement(ASK)) {

@@ -59,6 +59,8 @@ public final class IndexAdvice {
   /**
    * The index that would make this read cheaper, as {@code table (column, ...)}; empty if none is
    * noticed. Executes the read once.
+   *
+   * @throws SQLException if the database could not be asked
    */
   public static Optional<String> of(Connection connection, DatabaseWork.Sample sample)
       throws SQLException {

@@ -19,6 +19,7 @@ public final class PlainJdbc {
    * Binds inputs by their names.
    *
    * @param statement prepared from {@link SqlStatement#driverText}
+   * @throws SQLException if the database could not be asked
    */
   public static void bind(PreparedStatement statement, SqlStatement sql, Map<String, Object> inputs)
       throws SQLException {
@@ -28,7 +29,11 @@ public final class PlainJdbc {
     }
   }
 
-  /** All rows, each by column label. */
+  /**
+   * All rows, each by column label.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   public static List<Map<String, @Nullable Object>> rows(ResultSet result) throws SQLException {
     ResultSetMetaData meta = result.getMetaData();
     int width = meta.getColumnCount();

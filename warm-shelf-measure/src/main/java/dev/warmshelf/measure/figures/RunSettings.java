@@ -15,6 +15,7 @@ import java.util.Set;
  */
 public record RunSettings(
     Set<WayKind> ways, Duration warmUp, Duration time, Traffic traffic, Duration ttl, long seed) {
+  /** Keeps a copy of the set. */
   public RunSettings {
     ways = Set.copyOf(ways);
   }

@@ -46,6 +46,7 @@ public final class ComparisonFields {
 
   private final Result result;
 
+  /** Of this result. */
   public ComparisonFields(Result result) {
     this.result = result;
   }
@@ -87,7 +88,11 @@ public final class ComparisonFields {
     fields.put("tookNanos", conditions.took().toNanos());
   }
 
-  /** A line for each way, its query empty, and one for each query in it; RFC 4180. */
+  /**
+   * A line for each way, its query empty, and one for each query in it; RFC 4180.
+   *
+   * @throws UncheckedIOException if that failed
+   */
   public String csv() {
     StringBuilder out = new StringBuilder();
     CSVFormat format = CSVFormat.RFC4180.builder().setHeader(COLUMNS.toArray(new String[0])).get();

@@ -26,6 +26,7 @@ public final class ComparisonReport {
 
   private final Result result;
 
+  /** Of this result. */
   public ComparisonReport(Result result) {
     this.result = result;
   }
@@ -66,6 +67,12 @@ public final class ComparisonReport {
     }
     row(rows, "time saved by hits", f -> kept(f, Text.nanos(Math.max(0, f.savedNanos()))));
     row(rows, "memory held at the end", f -> kept(f, Text.bytes(f.bytesHeld())));
+    databaseRows(rows);
+    stalenessRows(rows);
+    return rows;
+  }
+
+  private void databaseRows(List<List<String>> rows) {
     row(rows, "database reads, our count", f -> Text.count(f.database().ownCount()));
     row(rows, "database reads, its own count", f -> work(f, DatabaseWork.Done::calls));
     row(
@@ -81,6 +88,9 @@ public final class ComparisonReport {
         f -> f.database().work().map(done -> Text.nanos(done.nanos())).orElse("not counted"));
     row(rows, "  blocks found in its memory", f -> work(f, DatabaseWork.Done::buffersFound));
     row(rows, "  blocks read into it", f -> work(f, DatabaseWork.Done::buffersRead));
+  }
+
+  private void stalenessRows(List<List<String>> rows) {
     row(rows, "reads with versions", f -> Text.count(f.staleness().judged()));
     row(rows, "  stale, invalidated late", f -> judged(f, Staleness::late));
     row(rows, "  stale, never invalidated", f -> judged(f, Staleness::never));
@@ -88,7 +98,6 @@ public final class ComparisonReport {
     row(rows, "  staleness max", f -> percentile(f.staleness().ages(), 100));
     row(rows, "invalidation lag p50", f -> percentile(f.kept().lags(), 50));
     row(rows, "invalidation lag p99", f -> percentile(f.kept().lags(), 99));
-    return rows;
   }
 
   /** Query by query: the finest way against direct reads, and what that means in words. */

@@ -35,7 +35,11 @@ public final class ReportPage {
     this.plots = new Plots(result).all();
   }
 
-  /** Writes the page. */
+  /**
+   * Writes the page.
+   *
+   * @throws IOException if it cannot be written
+   */
   public void writePage(Path file) throws IOException {
     Map<String, String> parts = new LinkedHashMap<>();
     parts.put("title", Html.escaped("Measured: " + result.conditions().workload()));
@@ -71,6 +75,7 @@ public final class ReportPage {
    * Writes each plot as a PNG.
    *
    * @return the files
+   * @throws IOException if it cannot be written
    */
   public List<Path> writePlots(Path directory) throws IOException {
     Files.createDirectories(directory);

@@ -18,6 +18,7 @@ public final class Text {
     return digits(nanos / 1e9) + " s";
   }
 
+  /** With commas between thousands. */
   public static String count(long count) {
     return String.format(Locale.ROOT, "%,d", count);
   }
@@ -34,6 +35,7 @@ public final class Text {
     return digits(bytes / (double) (1 << 30)) + " GiB";
   }
 
+  /** Of a ratio from 0 to 1, with one digit. */
   public static String percent(double ratio) {
     return String.format(Locale.ROOT, "%.1f %%", 100 * ratio);
   }

@@ -17,6 +17,7 @@ public final class TextTable {
     RIGHT
   }
 
+  /** A table whose first column is words and whose others are figures. */
   public TextTable(List<String> head) {
     this(head, Side.RIGHT);
   }
@@ -37,6 +38,7 @@ public final class TextTable {
     rows.add(head);
   }
 
+  /** Adds a row of as many cells as the head has. */
   public void row(List<String> cells) {
     rows.add(cells);
   }

@@ -62,12 +62,17 @@ public final class DrawnRequests implements Requests {
       }
     }
 
-    /** Asks the database for the bounds of all inputs. */
+    /**
+     * Asks the database for the bounds of all inputs.
+     *
+     * @throws SQLException if the database could not be asked
+     */
     public static Statements of(List<Workload.Statement> statements, Connection connection)
         throws SQLException {
       return new Statements(statements, connection);
     }
 
+    /** The next request. */
     public Request next(RandomGenerator random) {
       double at = random.nextDouble() * upTo[upTo.length - 1];
       int chosen = 0;
@@ -101,6 +106,8 @@ public final class DrawnRequests implements Requests {
   /**
    * Names a stream, so that two runs can be seen to ask the same: SHA-256 over the first {@value
    * #DIGESTED} requests of each reader, shortened to 16 digits.
+   *
+   * @throws IllegalStateException if the platform lacks what every Java platform has
    */
   public static String digest(List<? extends Requests> streams) {
     MessageDigest sha256;

@@ -23,6 +23,7 @@ public record VersionColumn(String of, Identity id, String version, Over over) {
 
   /** Where the identity of a thing stands. */
   public record Identity(Kind kind, String name) {
+    /** What the identity is. */
     public enum Kind {
       COLUMN,
       INPUT,

@@ -14,6 +14,7 @@ public final class WorkloadException extends RuntimeException {
     this.line = line;
   }
 
+  /** The line of the file, from 1. */
   public int line() {
     return line;
   }

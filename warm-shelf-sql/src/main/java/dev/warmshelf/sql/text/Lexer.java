@@ -26,6 +26,11 @@ public final class Lexer {
     this.text = text;
   }
 
+  /**
+   * The tokens of a text.
+   *
+   * @throws SqlTextException if it is no sequence of tokens
+   */
   public static List<Token> tokens(String text) {
     Lexer lexer = new Lexer(text);
     lexer.run();

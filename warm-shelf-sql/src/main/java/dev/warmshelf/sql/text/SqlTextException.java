@@ -6,6 +6,7 @@ public final class SqlTextException extends IllegalArgumentException {
 
   private final int position;
 
+  /** At this index of the text, from 0. */
   public SqlTextException(int position, String problem) {
     super(problem + " at position " + (position + 1) + " of the statement.");
     this.position = position;

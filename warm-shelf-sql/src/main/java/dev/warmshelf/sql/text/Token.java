@@ -11,6 +11,7 @@ import java.util.Locale;
  * @param end where it ends in the engineer's text, exclusive
  */
 public record Token(Kind kind, String text, int position, int end) {
+  /** What a token is. */
   public enum Kind {
     /** A keyword or an unquoted identifier. */
     WORD,
@@ -25,6 +26,7 @@ public record Token(Kind kind, String text, int position, int end) {
     PUNCTUATION
   }
 
+  /** Whether it is this word, unquoted, or this punctuation. */
   public boolean is(String punctuationOrWord) {
     return (kind == Kind.WORD || kind == Kind.PUNCTUATION) && text.equals(punctuationOrWord);
   }
@@ -37,6 +39,7 @@ public record Token(Kind kind, String text, int position, int end) {
     return is(")") || is("]") ? -1 : 0;
   }
 
+  /** Whether it can name something. */
   public boolean isIdentifier() {
     return kind == Kind.WORD || kind == Kind.NAME || kind == Kind.QUOTED_IDENTIFIER;
   }

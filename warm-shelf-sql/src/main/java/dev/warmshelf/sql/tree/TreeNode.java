@@ -87,6 +87,7 @@ public final class TreeNode {
     return name;
   }
 
+  /** Whether this is the node's name. */
   public boolean is(String called) {
     return name.equals(called);
   }
@@ -96,6 +97,7 @@ public final class TreeNode {
     return fields.keySet();
   }
 
+  /** Whether the node has this field. */
   public boolean has(String field) {
     Object value = fields.get(field);
     return value != null && value != Nothing.NOTHING;
@@ -121,6 +123,7 @@ public final class TreeNode {
     return fields.get(field) instanceof Atom atom ? atom.text() : "";
   }
 
+  /** The field's value as a boolean; false if there is none. */
   public boolean flag(String field) {
     return text(field).equals("true");
   }

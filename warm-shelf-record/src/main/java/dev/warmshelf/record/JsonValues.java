@@ -2,58 +2,23 @@ package dev.warmshelf.record;
 
 import com.fasterxml.jackson.core.JsonGenerator;
 import com.fasterxml.jackson.databind.JsonNode;
+import dev.warmshelf.key.ValueType;
 import java.io.IOException;
-import java.math.BigDecimal;
-import java.math.BigInteger;
-import java.time.Instant;
-import java.time.LocalDate;
-import java.time.LocalDateTime;
-import java.time.LocalTime;
-import java.time.OffsetDateTime;
-import java.time.OffsetTime;
-import java.time.ZonedDateTime;
 import java.time.format.DateTimeParseException;
 import java.util.ArrayList;
-import java.util.Base64;
 import java.util.Iterator;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
 import java.util.TreeSet;
-import java.util.UUID;
-import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
 /**
  * Parameter values in JSON. Whole numbers, texts, booleans and null are what they are; any other is
  * an object of one member that names its type, as {@code {"date": "2026-05-01"}}.
  */
-final class Values {
-  private static final Map<Class<?>, String> NAMES = new LinkedHashMap<>();
-  private static final Map<String, Function<String, Object>> READERS = new LinkedHashMap<>();
-
-  static {
-    of(BigDecimal.class, "decimal", BigDecimal::new);
-    of(BigInteger.class, "whole", BigInteger::new);
-    of(Double.class, "double", Double::valueOf);
-    of(Float.class, "float", Float::valueOf);
-    of(LocalDate.class, "date", LocalDate::parse);
-    of(LocalDateTime.class, "datetime", LocalDateTime::parse);
-    of(LocalTime.class, "time", LocalTime::parse);
-    of(OffsetDateTime.class, "offset-datetime", OffsetDateTime::parse);
-    of(OffsetTime.class, "offset-time", OffsetTime::parse);
-    of(ZonedDateTime.class, "zoned-datetime", ZonedDateTime::parse);
-    of(Instant.class, "instant", Instant::parse);
-    of(UUID.class, "uuid", UUID::fromString);
-  }
-
-  private Values() {}
-
-  private static void of(Class<?> type, String name, Function<String, Object> reader) {
-    NAMES.put(type, name);
-    READERS.put(name, reader);
-  }
+final class JsonValues {
+  private JsonValues() {}
 
   static void write(JsonGenerator json, @Nullable Object value) throws IOException {
     if (value == null) {
@@ -67,8 +32,6 @@ final class Values {
         || value instanceof Short
         || value instanceof Byte) {
       json.writeNumber(((Number) value).longValue());
-    } else if (value instanceof byte[] bytes) {
-      writeNamed(json, "bytes", Base64.getEncoder().encodeToString(bytes));
     } else if (value instanceof List<?> list) {
       json.writeStartObject();
       json.writeArrayFieldStart("list");
@@ -78,7 +41,13 @@ final class Values {
       json.writeEndArray();
       json.writeEndObject();
     } else {
-      writeNamed(json, NAMES.getOrDefault(value.getClass(), "text"), value.toString());
+      ValueType type = ValueType.of(value.getClass());
+      String name = type == null ? null : type.jsonName();
+      if (type == null || name == null) {
+        writeNamed(json, "text", value.toString());
+      } else {
+        writeNamed(json, name, type.write(value));
+      }
     }
   }
 
@@ -110,7 +79,6 @@ final class Values {
     Map.Entry<String, JsonNode> only = members.next();
     String text = only.getValue().asText();
     return switch (only.getKey()) {
-      case "bytes" -> Base64.getDecoder().decode(text);
       case "text" -> text;
       case "list" -> {
         List<@Nullable Object> list = new ArrayList<>();
@@ -123,21 +91,25 @@ final class Values {
 
   /** The types that a value may name. */
   static Set<String> types() {
-    Set<String> types = new TreeSet<>(READERS.keySet());
-    types.addAll(List.of("bytes", "text", "list"));
+    Set<String> types = new TreeSet<>(List.of("text", "list"));
+    for (ValueType type : ValueType.values()) {
+      if (type.jsonName() != null) {
+        types.add(type.jsonName());
+      }
+    }
     return types;
   }
 
-  private static Object parsed(String type, String text) {
-    Function<String, Object> reader = READERS.get(type);
-    if (reader == null) {
+  private static Object parsed(String name, String text) {
+    ValueType type = ValueType.named(name);
+    if (type == null) {
       throw new IllegalArgumentException(
-          "'" + type + "' is no type of value; expected one of " + types());
+          "'" + name + "' is no type of value; expected one of " + types());
     }
     try {
-      return reader.apply(text);
+      return type.parse(text);
     } catch (DateTimeParseException e) {
-      throw new IllegalArgumentException(text + " is no " + type, e);
+      throw new IllegalArgumentException(text + " is no " + name, e);
     }
   }
 }

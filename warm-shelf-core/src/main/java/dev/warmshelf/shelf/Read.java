@@ -3,6 +3,7 @@ package dev.warmshelf.shelf;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Events;
 import dev.warmshelf.shelf.Load.Outcome;
@@ -13,8 +14,8 @@ import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
 /**
- * One read that the shelf had no answer for, from the question to the answer: join a load that is
- * under way and good enough, or wait for the one that begins next, or load; then keep.
+ * One read, from the question to the answer: look at what is kept; else join a load that is under
+ * way and good enough, or wait for the one that begins next, or load; then keep.
  *
  * <p>A load that began after the caller came is as good as a read of the caller's own. So callers
  * share loads even where nothing may be served from the shelf: while the feed is lost, and where
@@ -22,64 +23,104 @@ import org.jspecify.annotations.Nullable;
  *
  * <p>Used once, by the thread that reads.
  */
-final class Miss<A extends @Nullable Object, V extends @Nullable Object, X extends Exception> {
+final class Read<A extends @Nullable Object, V extends @Nullable Object, X extends Exception> {
   /** What this thread is loading just now, the innermost first. */
-  private static final ThreadLocal<Deque<Miss<?, ?, ?>>> LOADING =
+  private static final ThreadLocal<Deque<Read<?, ?, ?>>> LOADING =
       ThreadLocal.withInitial(ArrayDeque::new);
 
   private final Shelf shelf;
   private final Key key;
-  private final ReadRequest<A, X> inquiry;
+  private final ReadRequest<A, X> request;
   private final Function<? super A, ? extends V> view;
-  private final long boundNanos;
-  private final @Nullable String around;
-  private final Footprint before;
 
   /** Read before any lane is looked at: what it covers is in an answer that is found fresh. */
-  private final @Nullable Watermark watermark;
+  private @Nullable Watermark watermark;
+
+  /** How long before now a load may have begun that this caller can use. */
+  private long boundNanos;
+
+  /** Why nothing may be kept of this read, in words; null where it may. */
+  private @Nullable String bypass;
+
+  /** What was kept, and was found out of date; null if nothing was. */
+  private @Nullable Entry invalidated;
+
+  /** The lanes that are known before a load. */
+  private Footprint before = Footprint.NOTHING;
 
   /** What those get who wait for this thread's load, as long as nothing better is known. */
   private Outcome outcome = new Outcome.GivenUp();
 
-  /**
-   * @param boundNanos how long before now a load may have begun that this caller can use
-   * @param around why nothing may be kept of this read, in words; null where it may
-   */
-  Miss(
-      Shelf shelf,
-      Key key,
-      ReadRequest<A, X> inquiry,
-      Function<? super A, ? extends V> view,
-      long boundNanos,
-      @Nullable String around) {
+  Read(Shelf shelf, Key key, ReadRequest<A, X> request, Function<? super A, ? extends V> view) {
     this.shelf = shelf;
     this.key = key;
-    this.inquiry = inquiry;
+    this.request = request;
     this.view = view;
-    this.boundNanos = boundNanos;
-    this.around = around;
-    this.watermark = shelf.ground().board().watermark();
-    this.before = inquiry.lanes();
   }
 
-  /**
-   * @param putOut the entry that was found out of date; null if there was none
-   */
-  Reading<V> answer(@Nullable Entry putOut) throws X {
-    Deque<Miss<?, ?, ?>> loading = LOADING.get();
+  Reading<V> answer() throws X {
+    long timed = shelf.meters().timesThisHit() ? shelf.ground().time().nanos() : 0;
+    watermark = shelf.ground().board().watermark();
+    long now = shelf.ground().time().coarseNanos();
+    boolean lost = shelf.isFeedLost(watermark, now);
+    if (lost && shelf.lossBoundNanos() == 0) {
+      return bypassing(BypassReason.FEED_LOST, BypassReason.FEED_LOST.label());
+    }
+    boundNanos =
+        Math.min(request.freshWithinNanos(), lost ? shelf.lossBoundNanos() : Long.MAX_VALUE);
+    Entry kept;
+    try {
+      kept = look(now);
+    } catch (RuntimeException e) {
+      shelf.holdings().tellOnce("look up", e);
+      return bypassing(BypassReason.SHELF_FAILED, "shelf failed: " + e);
+    }
+    if (kept == null) {
+      shelf.meters().count(Count.MISSES);
+      Events.miss(shelf.name(), key);
+      return joinOrLoad();
+    }
+    Reading<V> reading = shelf.hit(kept, now, watermark, view);
+    shelf.audit(kept, request);
+    shelf.record(key, request, Origin.KEPT, kept);
+    if (timed != 0) {
+      shelf.meters().hitTook(shelf.ground().time().nanos() - timed);
+    }
+    return reading;
+  }
+
+  /** What is kept, if it may be served to this caller. What may be served to nobody leaves. */
+  private @Nullable Entry look(long now) {
+    Entry found = shelf.holdings().find(key);
+    if (found == null) {
+      return null;
+    } else if (!shelf.holdings().mayServe(found, now)) {
+      shelf.holdings().drop(found, now);
+      invalidated = found.isExpired(now) ? null : found;
+      return null;
+    }
+    return shelf.isWithin(boundNanos, found.loadBeganNanos(), watermark) ? found : null;
+  }
+
+  /** The database answers, and nothing is kept; callers who ask the same at once share one read. */
+  private Reading<V> bypassing(BypassReason reason, String detail) throws X {
+    shelf.meters().bypass(reason);
+    boundNanos = 0;
+    bypass = detail;
+    return joinOrLoad();
+  }
+
+  private Reading<V> joinOrLoad() throws X {
+    Deque<Read<?, ?, ?>> loading = LOADING.get();
     requireNotLoading(loading);
+    watermark = shelf.ground().board().watermark();
+    before = request.lanes();
     // Whoever is loading holds what another load may need, if only this thread.
-    long limit = loading.isEmpty() ? inquiry.waitLimitNanos() : 0;
+    long limit = loading.isEmpty() ? request.waitLimitNanos() : 0;
     while (true) {
       Loads.Turn turn = shelf.loads().take(key, this::wouldDo, shelf::fence, limit);
       if (turn.mine()) {
-        loading.push(this);
-        try {
-          return lead(turn.load(), putOut);
-        } finally {
-          loading.pop();
-          shelf.loads().land(key, turn.load(), outcome);
-        }
+        return load(turn.load(), loading);
       }
       Outcome landed = turn.load().outcome();
       if (landed instanceof Outcome.Failed failed) {
@@ -98,8 +139,18 @@ final class Miss<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
   }
 
-  private void requireNotLoading(Deque<Miss<?, ?, ?>> loading) {
-    for (Miss<?, ?, ?> outer : loading) {
+  private Reading<V> load(Load load, Deque<Read<?, ?, ?>> loading) throws X {
+    loading.push(this);
+    try {
+      return lead(load);
+    } finally {
+      loading.pop();
+      shelf.loads().land(key, load, outcome);
+    }
+  }
+
+  private void requireNotLoading(Deque<Read<?, ?, ?>> loading) {
+    for (Read<?, ?, ?> outer : loading) {
       if (outer.shelf == shelf && outer.key.equals(key)) {
         throw new IllegalStateException(
             "The load of "
@@ -121,28 +172,28 @@ final class Miss<A extends @Nullable Object, V extends @Nullable Object, X exten
   }
 
   /** Loads, keeps and answers. */
-  private Reading<V> lead(Load load, @Nullable Entry putOut) throws X {
+  private Reading<V> lead(Load load) throws X {
     Entry justKept = justKept();
     if (justKept != null) {
       outcome = new Outcome.Answered(justKept);
       shelf.meters().count(Count.JOINED);
       return reading(justKept, Origin.JOINED, null);
     }
-    // Read after the fence: whatever changes the schema from now on puts the answer out.
-    boolean lanesHold = inquiry.holdsFor(shelf.ground().board().schemaVersion());
+    // Read after the fence: whatever changes the schema from now on invalidates the answer.
+    boolean lanesHold = request.holdsFor(shelf.ground().board().schemaVersion());
     A value = loaded();
     long ended = shelf.ground().time().nanos();
-    Footprint all = inquiry.lanes(before, value);
+    Footprint all = request.lanes(before, value);
     Entry entry = new Entry(key, value, all, load.fence(), 0, ended, shelf.lifetimeNanos());
     shelf.meters().loaded(entry.loadNanos());
-    if (putOut != null && Shelf.saysTheSame(putOut, value, inquiry)) {
+    if (invalidated != null && Shelf.saysTheSame(invalidated, value, request)) {
       shelf.meters().count(Count.NEEDLESS);
     }
-    if (!lanesHold || !inquiry.mayBeShared(value)) {
+    if (!lanesHold || !request.mayBeShared(value)) {
       outcome = new Outcome.NotShared();
     } else {
       outcome = new Outcome.Answered(entry);
-      if (around == null) {
+      if (bypass == null) {
         shelf.holdings().keep(entry);
       }
     }
@@ -151,7 +202,7 @@ final class Miss<A extends @Nullable Object, V extends @Nullable Object, X exten
 
   /** Between this caller's look and its load another one may have landed. */
   private @Nullable Entry justKept() {
-    if (around != null) {
+    if (bypass != null) {
       return null;
     }
     Entry entry = shelf.holdings().freshIfStoreWorks(key);
@@ -160,23 +211,23 @@ final class Miss<A extends @Nullable Object, V extends @Nullable Object, X exten
 
   private A loaded() throws X {
     try {
-      return inquiry.load();
+      return request.load();
     } catch (Exception e) {
       shelf.meters().count(Count.LOAD_FAILURES);
-      boolean ofItsOwn = inquiry.waitLimitNanos() == 0 || Thread.currentThread().isInterrupted();
+      boolean ofItsOwn = request.waitLimitNanos() == 0 || Thread.currentThread().isInterrupted();
       outcome = ofItsOwn ? new Outcome.GivenUp() : new Outcome.Failed(e);
       throw e;
     }
   }
 
   private Reading<V> reading(Entry entry, Origin origin, @Nullable Watermark covered) {
-    shelf.record(key, inquiry, around == null ? origin : Origin.DIRECT, entry);
-    if (around == null) {
+    shelf.record(key, request, bypass == null ? origin : Origin.DIRECT, entry);
+    if (bypass == null) {
       return shelf.reading(entry, origin, 0, covered, view);
     }
     @SuppressWarnings("unchecked") // a key belongs to one kind of question, and so to one type
     A answer = (A) entry.value();
     Watermark began = new Watermark(entry.loadBeganNanos());
-    return Reading.direct(view.apply(answer), began, around, shelf.ground());
+    return Reading.direct(view.apply(answer), began, bypass, shelf.ground());
   }
 }
