@@ -12,8 +12,5 @@ module dev.warmshelf.core {
   exports dev.warmshelf.meter;
   exports dev.warmshelf.shelf;
   exports dev.warmshelf.store;
-  exports dev.warmshelf.trial to
-      dev.warmshelf.bench,
-      dev.warmshelf.measure,
-      dev.warmshelf.scenario;
+  exports dev.warmshelf.trial;
 }

@@ -16,5 +16,6 @@ module dev.warmshelf.jdbc {
       dev.warmshelf.bench,
       dev.warmshelf.cli;
   exports dev.warmshelf.row to
+      dev.warmshelf.bench,
       dev.warmshelf.cli;
 }

@@ -52,7 +52,7 @@ final class KeyMaker {
       all.add(name);
       text.append(" -- adding ").append(name); // no normal form holds a comment
     }
-    for (String table : declared) { // it decides what puts the answer out
+    for (String table : declared) { // it decides what invalidates the answer
       text.append(" -- reading ").append(table);
     }
     if (namesSessions) {

@@ -18,8 +18,8 @@ import org.jspecify.annotations.Nullable;
  *
  * <p>It learns from the feed, which looks at once and knows everything that the transaction really
  * changed: by cascades, by triggers, through views. One look serves all writers that wait. If the
- * feed does not get there in time, everything kept is out. Without a feed, the tables that the
- * statements name are ticked; what they changed beside those is left to the TTL.
+ * feed does not get there in time, everything kept is invalidated. Without a feed, the tables that
+ * the statements name are ticked; what they changed beside those is left to the TTL.
  */
 final class OwnWrites {
   private static final Duration PATIENCE = Duration.ofMillis(500);
@@ -64,7 +64,7 @@ final class OwnWrites {
         board.tickEverything();
         return Board.OVERTAKEN;
       }
-      return write == null ? 0 : write.own();
+      return write == null ? 0 : write.ownTick();
     } finally {
       if (write != null) {
         feed.forget(write);

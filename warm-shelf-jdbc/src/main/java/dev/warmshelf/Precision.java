@@ -6,7 +6,7 @@ import org.jspecify.annotations.Nullable;
 
 /** How finely changes are told apart. */
 public enum Precision {
-  /** Any change to a table puts out all answers read from it. */
+  /** Any change to a table invalidates all answers read from it. */
   TABLES,
   /**
    * Where a question says of which rows its answer is made, changes to others leave it alone. Needs

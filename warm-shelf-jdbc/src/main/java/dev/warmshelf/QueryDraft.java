@@ -42,7 +42,8 @@ public final class QueryDraft {
   /**
    * Declares all tables that the query reads, for a statement that is not understood or calls a
    * function that may read tables. It is the engineer's word: a table that is missing here makes
-   * answers that are never put out. Statements that are refused for another reason stay refused.
+   * answers that are never invalidated. Statements that are refused for another reason stay
+   * refused.
    *
    * @param tables names as SQL writes them
    */

@@ -9,14 +9,14 @@ import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.Borrowed;
-import dev.warmshelf.session.Standing;
+import dev.warmshelf.session.Visibility;
 import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.WaitEndedException;
-import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.Verdict;
+import dev.warmshelf.sql.tree.Refusal;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.sql.SQLTimeoutException;
@@ -137,7 +137,7 @@ public final class Question<T> {
   }
 
   /**
-   * Puts out the answer to this question.
+   * Invalidates the answer to this question.
    *
    * @throws SQLException if its session is named, nothing is known of such sessions yet, and the
    *     database could not be asked
@@ -200,34 +200,34 @@ public final class Question<T> {
     Sessions.Kind kind = sessions().current(held());
     Key key = key(kind);
     Session session = connection == null ? null : Session.of(connection);
-    Around around = around(kind, session);
+    Bypass around = around(kind, session);
     if (around == null) {
       Verdicts.Over over = over();
       Judged judged = query.judged(values, kind, over);
       if (judged == null) {
         around =
-            Around.because(
+            Bypass.because(
                 over.isNone() ? BypassReason.NOT_ANALYSED : BypassReason.UNEQUAL_SESSIONS);
       } else if (judged.verdict() instanceof Verdict.Keepable keepable) {
         if (!judged.analysed().analysis().textsMatter() || !aValueMeansMoment()) {
-          return readFromShelf(key, new Asking(kind, judged, keepable.lanes()), view);
+          return readFromShelf(key, new SharedRead(kind, judged, keepable.lanes()), view);
         }
-        around = Around.because(BypassReason.MOMENT_AS_VALUE);
+        around = Bypass.because(BypassReason.MOMENT_AS_VALUE);
       } else {
         around = refused(judged, ((Verdict.Refused) judged.verdict()).refusal());
       }
     }
-    Alone alone = new Alone(around.onlyReads());
+    OwnRead alone = new OwnRead(around.onlyReads());
     return query.shelf().bypass(around.reason(), around.why(), key, alone, view);
   }
 
-  private Around refused(Judged judged, Refusal refusal) {
+  private Bypass refused(Judged judged, Refusal refusal) {
     if (refusal.reason() == Refusal.Reason.CHANGES_DATA) {
       throw new IllegalStateException(
           "This statement changes data, and was not run; run it with write(...): " + query.text());
     }
     query.wasRefused(refusal);
-    return new Around(BypassReason.REFUSED, refusal.message(), judged.onlyReads());
+    return new Bypass(BypassReason.REFUSED, refusal.message(), judged.onlyReads());
   }
 
   private boolean aValueMeansMoment() {
@@ -247,7 +247,7 @@ public final class Question<T> {
     return connection == null ? Verdicts.ANY : new Verdicts.Over.Callers(connection);
   }
 
-  private <V> Reading<V> readFromShelf(Key key, Asking asking, Function<Answer, V> view)
+  private <V> Reading<V> readFromShelf(Key key, SharedRead asking, Function<Answer, V> view)
       throws SQLException {
     try {
       return query.shelf().read(key, asking, view);
@@ -259,39 +259,39 @@ public final class Question<T> {
   }
 
   /**
-   * Why a question goes around the shelf.
+   * Why a question bypasses the shelf.
    *
    * @param onlyReads whether it is known to do nothing but read
    */
-  private record Around(BypassReason reason, String why, boolean onlyReads) {
-    static Around because(BypassReason reason) {
-      return new Around(reason, reason.label(), false);
+  private record Bypass(BypassReason reason, String why, boolean onlyReads) {
+    static Bypass because(BypassReason reason) {
+      return new Bypass(reason, reason.label(), false);
     }
   }
 
   /** Why it does, whatever it is; null if that depends on what it is. */
-  private @Nullable Around around(Sessions.Kind kind, @Nullable Session session)
+  private @Nullable Bypass around(Sessions.Kind kind, @Nullable Session session)
       throws SQLException {
     if (transaction != null) {
-      Standing standing = transaction.standing();
-      if (standing != Standing.LIKE_OTHERS) {
-        return new Around(BypassReason.IN_TRANSACTION, standing.label(), false);
+      Visibility standing = transaction.visibility();
+      if (standing != Visibility.LIKE_OTHERS) {
+        return new Bypass(BypassReason.IN_TRANSACTION, standing.label(), false);
       }
       // What its connection is like is known from its loads, or must be asked now.
       return kind.isUnequal() && !transaction.isLike(kind) ? unequal() : null;
     } else if (connection != null && session != null) {
       if (session.hasWritten()) {
-        return new Around(BypassReason.IN_TRANSACTION, Standing.OWN_WRITES.label(), false);
+        return new Bypass(BypassReason.IN_TRANSACTION, Visibility.OWN_WRITES.label(), false);
       } else if (session.keepsSnapshot() && !connection.getAutoCommit()) {
-        return new Around(BypassReason.IN_TRANSACTION, Standing.OLD_SNAPSHOT.label(), false);
+        return new Bypass(BypassReason.IN_TRANSACTION, Visibility.OLD_SNAPSHOT.label(), false);
       }
       return session.reads(kind.ambient()) ? null : unequal();
     }
     return kind.isUnequal() ? unequal() : null;
   }
 
-  private static Around unequal() {
-    return Around.because(BypassReason.UNEQUAL_SESSIONS);
+  private static Bypass unequal() {
+    return Bypass.because(BypassReason.UNEQUAL_SESSIONS);
   }
 
   /** The connection that this question must be asked on; null if it may be any. */
@@ -304,10 +304,10 @@ public final class Question<T> {
   }
 
   /** What the shelf asks of this question when the answer is for its caller alone. */
-  private final class Alone implements ReadRequest<Answer, SQLException> {
+  private final class OwnRead implements ReadRequest<Answer, SQLException> {
     private final boolean onlyReads;
 
-    Alone(boolean onlyReads) {
+    OwnRead(boolean onlyReads) {
       this.onlyReads = onlyReads;
     }
 
@@ -335,13 +335,13 @@ public final class Question<T> {
   }
 
   /** What the shelf asks of this question when it has no answer. */
-  private final class Asking implements ReadRequest<Answer, SQLException> {
+  private final class SharedRead implements ReadRequest<Answer, SQLException> {
     private final Sessions.Kind kind;
     private final Judged judged;
     private final FootprintPlan lanes;
     private boolean shared;
 
-    Asking(Sessions.Kind kind, Judged judged, FootprintPlan lanes) {
+    SharedRead(Sessions.Kind kind, Judged judged, FootprintPlan lanes) {
       this.kind = kind;
       this.judged = judged;
       this.lanes = lanes;
@@ -368,7 +368,7 @@ public final class Question<T> {
       if (transaction != null) {
         transaction.sends(judged.onlyReads());
       }
-      Loading.Loaded loaded = query.loading(values).withSession(held, values);
+      QueryLoader.Loaded loaded = query.loading(values).withSession(held, values);
       if (transaction != null) {
         transaction.saw(loaded.session(), kind);
       }
@@ -378,7 +378,7 @@ public final class Question<T> {
     /**
      * @param fromPool whether the session tells what the data source hands out
      */
-    private Answer shareable(Loading.Loaded loaded, boolean fromPool) {
+    private Answer shareable(QueryLoader.Loaded loaded, boolean fromPool) {
       Session session = loaded.session();
       boolean like = fromPool ? sessions().isLike(kind, session) : session.reads(kind.ambient());
       shared = like && !session.hasWritten() && !session.replica();
@@ -408,7 +408,8 @@ public final class Question<T> {
       @Nullable Object[] asked = frozen();
       return () -> {
         try (Borrowed borrowed = borrow()) {
-          Loading.Loaded loaded = query.loading(asked).withSession(borrowed.connection(), asked);
+          QueryLoader.Loaded loaded =
+              query.loading(asked).withSession(borrowed.connection(), asked);
           if (!sessions().isLike(kind, loaded.session())) {
             throw new SQLException("The connection's session is not like the one kept from.");
           }
@@ -449,7 +450,7 @@ public final class Question<T> {
     Sessions.Kind kind = sessions().current(writer.held());
     Judged judged = query.judged(values, kind, Verdicts.NONE);
     if (judged != null && judged.verdict() instanceof Verdict.Keepable keepable) {
-      Asking asking = new Asking(kind, judged, keepable.lanes());
+      SharedRead asking = new SharedRead(kind, judged, keepable.lanes());
       return Optional.of(asking.lanes(asking.lanes(), answer));
     }
     return Optional.empty();

@@ -1,7 +1,7 @@
 package dev.warmshelf;
 
-import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.tree.Refusal;
 import java.util.Map;
 import java.util.TreeMap;
 import java.util.concurrent.ConcurrentHashMap;

@@ -7,9 +7,9 @@ import dev.warmshelf.row.Binding;
 import dev.warmshelf.row.Mapper;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
+import dev.warmshelf.sql.tree.Refusal;
 import java.sql.SQLException;
 import java.util.List;
 import java.util.Optional;
@@ -25,7 +25,7 @@ public final class ShelvedQuery<T> {
   private final WarmShelf warm;
   private final Shelf shelf;
   private final SqlStatement statement;
-  private final Loading loading;
+  private final QueryLoader loading;
   private final int[] mayBeLists;
   private final List<String> declared;
   private final List<Lane> tags;
@@ -81,7 +81,7 @@ public final class ShelvedQuery<T> {
     this.warm = warm;
     this.shelf = shelf;
     this.statement = statement;
-    this.loading = new Loading(statement.driverText(), statement.driverOrder());
+    this.loading = new QueryLoader(statement.driverText(), statement.driverOrder());
     this.mayBeLists = statement.mayBeLists().stream().mapToInt(Integer::intValue).toArray();
     this.declared = declared;
     this.tags = tags;
@@ -222,10 +222,10 @@ public final class ShelvedQuery<T> {
   }
 
   /** How the database is asked with these values: a list in {@code IN (...)} goes as an array. */
-  Loading loading(@Nullable Object[] values) {
+  QueryLoader loading(@Nullable Object[] values) {
     for (int parameter : mayBeLists) {
       if (values[parameter] instanceof List<?>) {
-        return new Loading(
+        return new QueryLoader(
             statement.driverText(each -> values[each] instanceof List<?>), statement.driverOrder());
       }
     }

@@ -16,7 +16,7 @@ import org.jspecify.annotations.Nullable;
 
 /**
  * Values that are no query's: put, looked up and cleared by a name of the engineer's own. What they
- * were made from is the engineer's word too; where a table is named, its changes put them out.
+ * were made from is the engineer's word too; where a table is named, its changes invalidate them.
  *
  * <p>The library does not copy a value: keep objects that nobody changes. Immutable; each adjusting
  * method returns a copy. Thread-safe.
@@ -116,7 +116,7 @@ public final class ShelvedValues<V> {
     return shelf.put(key(name), type.cast(value), Footprint.of(lanes), fence);
   }
 
-  /** Puts out the value under this name; one that is being worked out is not kept. */
+  /** Invalidates the value under this name; one that is being worked out is not kept. */
   public void remove(Object... name) {
     shelf.clear(key(name));
   }

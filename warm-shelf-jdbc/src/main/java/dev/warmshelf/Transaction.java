@@ -9,7 +9,7 @@ import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.ConnectionState;
-import dev.warmshelf.session.Standing;
+import dev.warmshelf.session.Visibility;
 import dev.warmshelf.shelf.Shelf;
 import java.sql.Connection;
 import java.sql.ResultSet;
@@ -107,8 +107,8 @@ public final class Transaction {
 
   /**
    * The connection itself, for statements that the library does not offer. From now on nothing that
-   * is read in the transaction is shared, and without a feed the commit puts out everything. To be
-   * neither committed, nor rolled back, nor closed.
+   * is read in the transaction is shared, and without a feed the commit invalidates everything. To
+   * be neither committed, nor rolled back, nor closed.
    */
   public Connection connection() {
     state.isHandedOut();
@@ -118,8 +118,8 @@ public final class Transaction {
     return connection;
   }
 
-  Standing standing() {
-    return state.standing();
+  Visibility visibility() {
+    return state.visibility();
   }
 
   /** The connection, for questions about the session and the catalogue. */
@@ -140,7 +140,7 @@ public final class Transaction {
    * been done on it that an end of the transaction would undo or show.
    */
   Verdicts.Over over() {
-    return state.standing() == Standing.LIKE_OTHERS
+    return state.visibility() == Visibility.LIKE_OTHERS
         ? new Verdicts.Over.Held(connection)
         : Verdicts.NONE;
   }
@@ -167,11 +167,11 @@ public final class Transaction {
   }
 
   /** Reads for this transaction alone, and asks what became of the session thereby. */
-  Answer readAlone(Loading loading, @Nullable Object[] values, boolean onlyReads)
+  Answer readAlone(QueryLoader loading, @Nullable Object[] values, boolean onlyReads)
       throws SQLException {
     sends(onlyReads);
     Answer answer = loading.alone(connection, values);
-    if (state.standing() == Standing.LIKE_OTHERS) {
+    if (state.visibility() == Visibility.LIKE_OTHERS) {
       isLike(warm.sessions().current(connection));
     }
     return answer;
@@ -189,7 +189,7 @@ public final class Transaction {
     if (!write.replacements().isEmpty()
         && outcome.rows() > 0
         && isLike(warm.sessions().current(connection))
-        && state.standing() != Standing.ALTERED) {
+        && state.visibility() != Visibility.ALTERED) {
       for (Write.Replacement replacement : write.replacements()) {
         prepare(replacement, outcome, fence);
       }

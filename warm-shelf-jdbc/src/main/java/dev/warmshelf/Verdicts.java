@@ -12,12 +12,12 @@ import dev.warmshelf.postgres.Analyser.Examined;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.AnalysedText;
-import dev.warmshelf.sql.Refusal;
-import dev.warmshelf.sql.Refusal.Reason;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.TrackedColumns;
 import dev.warmshelf.sql.Verdict;
 import dev.warmshelf.sql.tree.Analysis;
+import dev.warmshelf.sql.tree.Refusal;
+import dev.warmshelf.sql.tree.Refusal.Reason;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.ArrayList;
@@ -365,7 +365,7 @@ final class Verdicts implements AutoCloseable {
             String word = String.valueOf(constant.value());
             Reason reason = Reason.DEPENDS_ON_MOMENT_OR_SESSION;
             return new Refusal(reason, word, Refusal.lower(word), -1, List.of())
-                .in(analysed.statement());
+                .in(analysed.statement()::positionOf);
           }
         }
       }

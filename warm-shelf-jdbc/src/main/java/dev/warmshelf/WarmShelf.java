@@ -141,9 +141,10 @@ public final class WarmShelf implements AutoCloseable {
   }
 
   /**
-   * Says that tables, views or functions have changed their meaning: everything kept is out, and
-   * all statements are looked at again. A program that follows the journal need not: it notices by
-   * itself, at once where a superuser installed the journal, else within half a second.
+   * Says that tables, views or functions have changed their meaning: everything kept is
+   * invalidated, and all statements are looked at again. A program that follows the journal need
+   * not: it notices by itself, at once where a superuser installed the journal, else within half a
+   * second.
    */
   public void schemaChanged() {
     verdicts.forget();
@@ -177,14 +178,14 @@ public final class WarmShelf implements AutoCloseable {
     return new ShelvedValues<>(this, shelf(MAIN_SHELF), name, type);
   }
 
-  /** Puts out all answers with this tag, in this process, in constant time. */
+  /** Invalidates all answers with this tag, in this process, in constant time. */
   public void clearTag(String tag) {
     board.tick(List.of(Lane.ofTag(tag)));
   }
 
   /**
-   * Puts out all answers that were read from this table, or from a part of it, in this process, in
-   * constant time.
+   * Invalidates all answers that were read from this table, or from a part of it, in this process,
+   * in constant time.
    *
    * @param schema as the catalogue spells it
    * @param table as the catalogue spells it; of a partitioned table the root
@@ -194,20 +195,20 @@ public final class WarmShelf implements AutoCloseable {
     board.tick(List.of(lane, lane.atLarge()));
   }
 
-  /** Puts out all answers that stand on this lane, in this process, in constant time. */
+  /** Invalidates all answers that depend on this lane, in this process, in constant time. */
   public void clearLane(Lane lane) {
     board.tick(List.of(lane));
   }
 
-  /** Puts out all answers of all shelves, in this process, in constant time. */
+  /** Invalidates all answers of all shelves, in this process, in constant time. */
   public void clearAll() {
     board.tickEverything();
   }
 
   /**
-   * The columns by which tables would have to be told apart for the queries made so far to stand on
-   * no more than they must; what {@code shelf feed install} and {@code Journal.install} take, table
-   * by table.
+   * The columns by which tables would have to be told apart for the queries made so far to depend
+   * on no more than they must; what {@code shelf feed install} and {@code Journal.install} take,
+   * table by table.
    *
    * @throws SQLException if the database could not be asked
    */

@@ -34,7 +34,7 @@ class AuditTest {
       right.list();
       database.run("DELETE FROM notice WHERE id = 1");
       Waiting.untilDelivered(warm);
-      assertThat(wrong.only().origin()).as("nothing puts it out").isEqualTo(Origin.KEPT);
+      assertThat(wrong.only().origin()).as("nothing invalidates it").isEqualTo(Origin.KEPT);
       // Each hit is audited with probability SHARE: so many hits leave one chance in a million
       // that none of them was.
       long hits = (long) Math.ceil(Math.log(1e-6) / Math.log(1 - SHARE));

@@ -181,7 +181,7 @@ class FaultTest {
                       return port.with("id", 2).within(tx).list();
                     }));
         readAll(warm);
-        // Others' changes come last: an own write that misses its look puts everything out.
+        // Others' changes come last: an own write that misses its look invalidates everything.
         run("UPDATE port SET code = 'p" + mark + "' WHERE id = 2");
         look(feed, warm);
         readAll(warm);
@@ -198,8 +198,8 @@ class FaultTest {
     }
 
     /**
-     * Has the feed look, for no writer who would put everything out if it failed, and waits until
-     * it has looked or failed.
+     * Has the feed look, for no writer who would invalidate everything if it failed, and waits
+     * until it has looked or failed.
      */
     private static void look(JournalFeed feed, WarmShelf warm) throws Exception {
       FeedMeters.Snapshot before = warm.feedMeters().orElseThrow();

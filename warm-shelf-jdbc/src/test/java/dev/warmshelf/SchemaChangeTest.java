@@ -14,7 +14,7 @@ import org.junit.jupiter.params.provider.CsvSource;
 import org.postgresql.ds.PGSimpleDataSource;
 
 /**
- * A change of the schema puts out what depends on it, and nothing else; also where no superuser
+ * A change of the schema invalidates what depends on it, and nothing else; also where no superuser
  * installed the journal.
  */
 class SchemaChangeTest {

@@ -189,7 +189,8 @@ class ShelvedQueryTest {
     String text = "SELECT counted(:table)";
     ShelvedQuery<Long> ports = warm.query(text).reading("port").as(Long.class);
     ShelvedQuery<Long> notices = warm.query(text).reading("notice").as(Long.class);
-    long before = ports.with("table", "notice").only().value(); // declared wrongly: never put out
+    long before =
+        ports.with("table", "notice").only().value(); // declared wrongly: never invalidated
     assertThat(notices.with("table", "notice").only().value()).isEqualTo(before);
     database.run("DELETE FROM notice WHERE id = 1");
     Waiting.untilDelivered(warm);

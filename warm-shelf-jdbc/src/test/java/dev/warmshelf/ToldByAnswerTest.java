@@ -20,7 +20,7 @@ import org.junit.jupiter.params.provider.CsvSource;
 /**
  * Why lanes may not be read from the answer wherever it looks possible: for each condition a query
  * that breaks it, and a booking for a sailing that is not in the answer and changes it all the
- * same. An entry that stood on the bookings of the sailings it shows would be stale for good.
+ * same. An entry that depended on the bookings of the sailings it shows would be stale for good.
  */
 @TestInstance(TestInstance.Lifecycle.PER_CLASS)
 class ToldByAnswerTest {
@@ -98,7 +98,7 @@ class ToldByAnswerTest {
         warm.query("SELECT string_agg(t::text, ';' ORDER BY t::text) FROM (" + text + ") t")
             .as(String.class);
     assertThat(warm.query(text).as(Row.class).verdict().toString())
-        .as("stands on all bookings")
+        .as("depends on all bookings")
         .contains("Whole[table=public.booking]");
     query.only();
     int other = shown.contains("3") ? 2 : 3;

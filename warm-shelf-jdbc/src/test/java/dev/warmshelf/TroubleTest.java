@@ -294,7 +294,7 @@ class TroubleTest {
     Waiting.untilDelivered(warm);
     assertThat(surprises).isEmpty();
     assertThat(stale)
-        .as("every stale answer has been put out since")
+        .as("every stale answer has been invalidated since")
         .noneMatch(Reading::holdsStill);
     assertThat(Duration.ofNanos(worstNanos.get())).isLessThan(TOLERANCE.plus(SLACK));
     for (int id = 1; id <= 10; id++) {

@@ -32,7 +32,7 @@ public class BoardTime {
   private final List<Lane> changed = lanes(LANES);
   private final Footprint four = Footprint.of(lanes(4));
   private final Footprint many = Footprint.of(lanes(500));
-  private final long fence = board.fence();
+  private final long fence = board.lastTick();
 
   private static List<Lane> lanes(int count) {
     List<Lane> lanes = new ArrayList<>();
@@ -64,6 +64,6 @@ public class BoardTime {
   /** What a load takes first. */
   @Benchmark
   public long fence() {
-    return fence + board.fence();
+    return fence + board.lastTick();
   }
 }

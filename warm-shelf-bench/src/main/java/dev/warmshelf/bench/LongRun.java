@@ -42,7 +42,7 @@ import org.postgresql.ds.PGSimpleDataSource;
  * Readers, writers in this process and in another, changes of the schema now and then, and a fault
  * every 20 seconds, for as long as asked; then what was stale, and whether any of it would have
  * stayed: {@code java -cp ... dev.warmshelf.bench.LongRun [MINUTES]}, ten unless said otherwise.
- * Exit code 1 if anything was never put out, or was staler than the tolerance explains.
+ * Exit code 1 if anything was never invalidated, or was staler than the tolerance explains.
  *
  * <p>The other process prints each commit when it has returned; until this process has read that
  * line the commit counts as not yet returned, which makes a stale read younger than it was by the
@@ -272,7 +272,7 @@ public final class LongRun {
     System.out.println(progress(warm));
     System.out.printf(
         Locale.ROOT,
-        "stale reads: %,d late (of %,d versions), %,d versions never put out; worst age %.0f ms (tolerance %d ms); own commits"
+        "stale reads: %,d late (of %,d versions), %,d versions never invalidated; worst age %.0f ms (tolerance %d ms); own commits"
             + " missed: %,d; reads that failed while the server was away: %,d%n",
         stale.sum(),
         staleVersions.size(),

@@ -39,7 +39,7 @@ public class BoardStress {
 
     @Actor
     public void load(II_Result result) {
-      fence = board.fence();
+      fence = board.lastTick();
       result.r1 = database;
     }
 
@@ -141,7 +141,7 @@ public class BoardStress {
 
     @Actor
     public void load(II_Result result) {
-      fence = board.fence();
+      fence = board.lastTick();
       result.r1 = database;
     }
 

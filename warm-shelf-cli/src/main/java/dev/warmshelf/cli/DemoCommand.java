@@ -31,7 +31,7 @@ import picocli.CommandLine.Spec;
     footer = {
       "",
       "Examples:",
-      "  shelf demo --small        a tenth of the data, done in some 20 seconds",
+      "  shelf demo --small        a tenth of the data, done in about 20 seconds",
       "  shelf demo --keep         leave the database running afterwards, until Ctrl-C",
       "  shelf demo --report r.html  write what step 5 measures as a page"
     })

@@ -68,7 +68,7 @@ public final class Delivery {
    * Puts everything out: nothing kept can be relied on any more, nor what is known of statements.
    */
   public void reset(String why) {
-    LOG.warn("{}; all kept answers are out", why);
+    LOG.warn("{}; all kept answers are invalidated", why);
     meters.reset();
     board.noteSchemaChange();
   }

@@ -16,11 +16,11 @@ public final class OwnWrite {
   private final String transaction;
   private final Footprint footprint;
   private final long fence;
-  private volatile long own;
+  private volatile long ownTick;
 
   /**
    * @param transaction its name, as in {@link Change#transaction()}
-   * @param footprint what the answer stands on
+   * @param footprint what the answer depends on
    * @param fence taken before the statement was sent that gives the answer
    */
   public OwnWrite(String transaction, Footprint footprint, long fence) {
@@ -47,11 +47,14 @@ public final class OwnWrite {
   /** Ticks the transaction's lanes as an own write. */
   public void tick(Board board, Collection<Lane> lanes) {
     long number = board.tickOwn(lanes, footprint, fence);
-    own = own == 0 ? number : Board.OVERTAKEN; // a transaction comes in one batch; two are strange
+    ownTick =
+        ownTick == 0
+            ? number
+            : Board.OVERTAKEN; // a transaction comes in one batch; two are strange
   }
 
   /** For {@link Board#isFresh(Footprint, long, long)}; 0 as long as none of its changes was met. */
-  public long own() {
-    return own;
+  public long ownTick() {
+    return ownTick;
   }
 }

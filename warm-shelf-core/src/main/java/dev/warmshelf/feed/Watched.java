@@ -14,6 +14,6 @@ public interface Watched {
    */
   void mayMeanAnother();
 
-  /** What all answers to the statement stand on. */
+  /** What all answers to the statement depend on. */
   Lane lane();
 }

@@ -14,10 +14,10 @@ import org.jspecify.annotations.Nullable;
 /**
  * When each lane last changed. Time here is a counter, the tick.
  *
- * <p><b>The invariant.</b> A load takes {@link #fence()} before it sends anything to the database.
- * A change is ticked only when every statement that begins from then on sees it. Hence a load that
- * missed the change took its fence before the tick, and {@link #isFresh} is false for it; it does
- * not matter in which order the load and the tick end, nor when the answer is kept.
+ * <p><b>The invariant.</b> A load takes {@link #lastTick()} before it sends anything to the
+ * database. A change is ticked only when every statement that begins from then on sees it. Hence a
+ * load that missed the change took its fence before the tick, and {@link #isFresh} is false for it;
+ * it does not matter in which order the load and the tick end, nor when the answer is kept.
  *
  * <p><b>Who writes what.</b> Any thread may tick. A tick takes the next number and then raises the
  * stamps of its lanes to it. Two ticks may reach one stamp in either order, so a stamp is only ever
@@ -28,7 +28,7 @@ import org.jspecify.annotations.Nullable;
  * change, so nothing is lost.
  *
  * <p><b>Own writes</b> have a number of their own ({@link #tickOwn}). An answer made from what the
- * write returned was known before that tick, so the tick must not put it out, but any other one
+ * write returned was known before that tick, so the tick must not invalidate it, but any other one
  * since its fence must. It does: the own number replaced a stamp that was not above the fence, in
  * one compare-and-set, so it hides nothing; and whatever comes after it leaves the stamp higher.
  *
@@ -76,7 +76,7 @@ public final class Board {
   }
 
   /** The current tick. Take it before the load's first word to the database. */
-  public long fence() {
+  public long lastTick() {
     return ticks.get();
   }
 
@@ -97,7 +97,7 @@ public final class Board {
   /**
    * Notes the changes of one transaction of this process, as {@link #tick} does.
    *
-   * @param footprint what an answer made from the transaction's result stands on
+   * @param footprint what an answer made from the transaction's result depends on
    * @param fence taken before the statement that gave that result was sent
    * @return a number for {@link #isFresh(Footprint, long, long)}, or {@link #OVERTAKEN} if somebody
    *     else has changed one of the footprint's lanes since the fence

@@ -12,7 +12,7 @@ import org.jspecify.annotations.Nullable;
  * <p>Immutable. Made once per statement.
  */
 public final class FootprintPlan {
-  /** An answer that tells more groups of one table than this stands on the whole table. */
+  /** An answer that tells more groups of one table than this depends on the whole table. */
   public static final int MOST_GROUPS = 1_024;
 
   private final List<Reach> reaches;

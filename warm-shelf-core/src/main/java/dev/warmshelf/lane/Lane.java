@@ -15,9 +15,9 @@ import java.util.regex.Pattern;
  *   <li>{@code T at large}, ticked by changes that were not told apart.
  * </ul>
  *
- * <p>An answer that was read from a group stands on the group and on the table at large; one that
- * was read from the table stands on the table. FootprintPlan that are no table's are named by
- * whoever ticks them ({@link #ofTag}).
+ * <p>An answer that was read from a group depends on the group and on the table at large; one that
+ * was read from the table depends on the table. Lanes that are no table's are named by whoever
+ * ticks them ({@link #ofTag}).
  *
  * <p>A lane is its kind and its parts, such as schema and table; two lanes whose names look alike
  * are two lanes. The name of a partition or of an inheritance child never appears, since its

@@ -1,6 +1,6 @@
 package dev.warmshelf.meter;
 
-/** Why a read went around the shelf. */
+/** Why a read bypassed the shelf. */
 public enum BypassReason {
   /** The statement's verdict is a refusal. */
   REFUSED("refused"),

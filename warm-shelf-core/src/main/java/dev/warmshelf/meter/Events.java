@@ -56,7 +56,7 @@ public final class Events {
   /** A load that a change overtook, so that it was not kept. */
   public static void outAtBirth(String shelf, Key key) {
     if (LOG.isDebugEnabled()) {
-      event(shelf, key).log("out at birth");
+      event(shelf, key).log("overtaken");
     }
   }
 

@@ -5,12 +5,12 @@ public enum Finding {
   /** A direct read gave the same. */
   AGREED,
   /**
-   * A direct read gave something else, and the answer has been put out since: the feed had not told
-   * of the change yet, or it came between the hit and its audit.
+   * A direct read gave something else, and the answer has been invalidated since: the feed had not
+   * told of the change yet, or it came between the hit and its audit.
    */
   LATE,
   /**
-   * A direct read gave something else, and nothing has put the answer out though the feed has
+   * A direct read gave something else, and nothing has invalidated the answer though the feed has
    * delivered all there was: its footprint is wrong. A defect.
    */
   NEVER,

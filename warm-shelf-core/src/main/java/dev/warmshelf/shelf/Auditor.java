@@ -20,8 +20,8 @@ import org.slf4j.LoggerFactory;
  * more often than the policy allows; a hit that finds the auditor busy is not audited.
  *
  * <p>An answer that differs is judged once the feed has delivered everything that had been
- * committed by then: if it has been put out it was late, if it holds still nothing would ever have
- * put it out.
+ * committed by then: if it has been invalidated it was late, if it holds still nothing would ever
+ * have invalidate it.
  */
 final class Auditor implements AutoCloseable {
   private static final Logger LOG = LoggerFactory.getLogger(Auditor.class);
@@ -107,7 +107,7 @@ final class Auditor implements AutoCloseable {
       return Finding.LATE;
     }
     LOG.error(
-        "A kept answer is wrong and nothing would have put it out: shelf={} key={} footprint={}."
+        "A kept answer is wrong and nothing would have invalidated it: shelf={} key={} footprint={}."
             + " Its footprint lacks a table; is reading(...) declared wrongly, or does a function"
             + " read a table though it says IMMUTABLE?",
         shelf,

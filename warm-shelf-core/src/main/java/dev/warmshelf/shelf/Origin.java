@@ -8,6 +8,6 @@ public enum Origin {
   LOADED,
   /** From a load that another caller had under way: a miss that cost no database read. */
   JOINED,
-  /** From the database, around the shelf: a bypass. Nothing was kept. */
+  /** From the database, past the shelf: a bypass. Nothing was kept. */
   DIRECT
 }

@@ -72,7 +72,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     try {
       kept = look(now);
     } catch (RuntimeException e) {
-      shelf.holdings().tellOnce("look up", e);
+      shelf.contents().tellOnce("look up", e);
       return bypassing(BypassReason.SHELF_FAILED, "shelf failed: " + e);
     }
     if (kept == null) {
@@ -91,11 +91,11 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
 
   /** What is kept, if it may be served to this caller. What may be served to nobody leaves. */
   private @Nullable Entry look(long now) {
-    Entry found = shelf.holdings().find(key);
+    Entry found = shelf.contents().find(key);
     if (found == null) {
       return null;
-    } else if (!shelf.holdings().mayServe(found, now)) {
-      shelf.holdings().drop(found, now);
+    } else if (!shelf.contents().mayServe(found, now)) {
+      shelf.contents().drop(found, now);
       invalidated = found.isExpired(now) ? null : found;
       return null;
     }
@@ -163,12 +163,12 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   /** Whether a load that runs already can answer this caller. */
   private boolean wouldDo(Load running) {
     return shelf.isWithin(boundNanos, running.fence().nanos(), watermark)
-        && shelf.holdings().isFresh(key, before, running.fence().tick());
+        && shelf.contents().isFresh(key, before, running.fence().tick());
   }
 
   /** Whether a load that ran already when this caller came answers it, now that it has landed. */
   private boolean isGoodFor(Entry landed) {
-    return landed.footprint().equals(before) || shelf.holdings().isFresh(landed);
+    return landed.footprint().equals(before) || shelf.contents().isFresh(landed);
   }
 
   /** Loads, keeps and answers. */
@@ -194,7 +194,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     } else {
       outcome = new Outcome.Answered(entry);
       if (bypass == null) {
-        shelf.holdings().keep(entry);
+        shelf.contents().keep(entry);
       }
     }
     return reading(entry, Origin.LOADED, null);
@@ -205,7 +205,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     if (bypass != null) {
       return null;
     }
-    Entry entry = shelf.holdings().freshIfStoreWorks(key);
+    Entry entry = shelf.contents().freshIfStoreWorks(key);
     return entry != null && shelf.isWithin(boundNanos, entry.loadBeganNanos(), null) ? entry : null;
   }
 

@@ -57,7 +57,7 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
 
   /**
    * Whether the lanes were worked out for this version of the schema. An answer whose load begins
-   * under another is for its caller alone: nobody knows what would put it out.
+   * under another is for its caller alone: nobody knows what would invalidate it.
    */
   default boolean holdsFor(long schemaVersion) {
     return true;
@@ -81,7 +81,7 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
     return null;
   }
 
-  /** An inquiry whose lanes are all known. */
+  /** A request whose lanes are all known. */
   static <A extends @Nullable Object, X extends Exception> ReadRequest<A, X> of(
       Footprint lanes, Loader<? extends A, X> loader) {
     return new ReadRequest<>() {

@@ -82,9 +82,7 @@ public final class Reading<V extends @Nullable Object> {
     return Duration.ofNanos(ageNanos);
   }
 
-  /**
-   * How long the answer took to load, whoever loaded it; zero for one that went around the shelf.
-   */
+  /** How long the answer took to load, whoever loaded it; zero for one that bypassed the shelf. */
   public Duration loadTime() {
     return Duration.ofNanos(loadNanos());
   }
@@ -114,14 +112,14 @@ public final class Reading<V extends @Nullable Object> {
     return watermark != null && watermark.nanos() - began > 0 ? watermark.nanos() : began;
   }
 
-  /** Why the read went around the shelf, in words; empty unless it did. */
+  /** Why the read bypassed the shelf, in words; empty unless it did. */
   public Optional<String> bypass() {
     return Optional.ofNullable(bypass);
   }
 
   /**
    * Whether no change to what the answer was read from has been noticed since. Always true for an
-   * answer that went around the shelf, of which nothing is known.
+   * answer that bypassed the shelf, of which nothing is known.
    */
   public boolean holdsStill() {
     return entry == null || entry.isFresh(ground.board());
@@ -136,7 +134,7 @@ public final class Reading<V extends @Nullable Object> {
     return entry;
   }
 
-  /** The lanes that the answer stands on; nothing for one that went around the shelf. */
+  /** The lanes that the answer depends on; nothing for one that bypassed the shelf. */
   public Footprint footprint() {
     return entry == null ? Footprint.NOTHING : entry.footprint();
   }

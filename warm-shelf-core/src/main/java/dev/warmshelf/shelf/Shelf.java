@@ -48,7 +48,7 @@ public final class Shelf implements AutoCloseable {
   private final BoardClock ground;
   private final Trust trust;
   private final Meters meters = new Meters();
-  private final ShelfContents holdings;
+  private final ShelfContents contents;
   private final long lifetimeNanos;
   private final long toleranceNanos;
   private final long lossBoundNanos;
@@ -102,7 +102,7 @@ public final class Shelf implements AutoCloseable {
     this.ground = new BoardClock(board, time);
     this.loads = new Loads(time, policy.patienceNanos());
     this.trust = Objects.requireNonNull(trust, "trust");
-    this.holdings = new ShelfContents(name, board, time, meters, storeOf);
+    this.contents = new ShelfContents(name, board, time, meters, storeOf);
     this.lifetimeNanos = policy.lifetimeNanos();
     this.toleranceNanos = policy.toleranceNanos();
     this.lossBoundNanos = policy.lossBoundNanos();
@@ -134,13 +134,13 @@ public final class Shelf implements AutoCloseable {
 
   /** How many answers are held just now, fresh or not. */
   public int size() {
-    return holdings.size();
+    return contents.size();
   }
 
   /** What is held, by kind of question. Looks at every entry. */
   public Map<KeyShape, HeldSize> held() {
     Map<KeyShape, HeldSize> held = new HashMap<>();
-    holdings.forEach(
+    contents.forEach(
         entry ->
             held.merge(
                 entry.key().form(),
@@ -189,7 +189,7 @@ public final class Shelf implements AutoCloseable {
     long now = time.coarseNanos();
     boolean lost = isFeedLost(watermark, now);
     boolean mayServe = !closed && !(lost && lossBoundNanos == 0);
-    Entry entry = mayServe ? holdings.freshIfStoreWorks(key) : null;
+    Entry entry = mayServe ? contents.freshIfStoreWorks(key) : null;
     if (entry == null || (lost && !isWithin(lossBoundNanos, entry.loadBeganNanos(), watermark))) {
       meters.count(Count.MISSES);
       return null;
@@ -202,7 +202,7 @@ public final class Shelf implements AutoCloseable {
    * anything that the value is made from.
    */
   public Fence fence() {
-    return new Fence(board.fence(), time.nanos());
+    return new Fence(board.lastTick(), time.nanos());
   }
 
   /**
@@ -213,13 +213,13 @@ public final class Shelf implements AutoCloseable {
    * @return whether it is kept
    */
   public boolean put(Key key, @Nullable Object value, Footprint footprint, Fence fence) {
-    return !closed && holdings.keep(entry(key, value, footprint, fence, 0));
+    return !closed && contents.keep(entry(key, value, footprint, fence, 0));
   }
 
   /**
    * Keeps an answer that was made from an own write, unless somebody else has changed what it
-   * stands on since the fence. Of two writers at once the older value never stays: neither does the
-   * younger, where it is not certain which is which.
+   * depends on since the fence. Of two writers at once the older value never stays: neither does
+   * the younger, where it is not certain which is which.
    *
    * @param fence taken before the statement that gave the answer was sent
    * @param own what {@link Board#tickOwn} returned for the write
@@ -233,37 +233,37 @@ public final class Shelf implements AutoCloseable {
       long own,
       WriteThrough mode) {
     try {
-      if (closed || (mode == WriteThrough.IF_KEPT && !holdings.holds(key))) {
+      if (closed || (mode == WriteThrough.IF_KEPT && !contents.holds(key))) {
         return false;
       }
     } catch (RuntimeException e) {
-      holdings.tellOnce("look up", e);
+      contents.tellOnce("look up", e);
       return false;
     }
-    boolean kept = holdings.keep(entry(key, value, footprint, fence, own));
+    boolean kept = contents.keep(entry(key, value, footprint, fence, own));
     if (kept) {
       meters.count(Count.WRITTEN_THROUGH);
     }
     return kept;
   }
 
-  /** Puts out the answer under the key. None whose load has begun by now is served under it. */
+  /** Invalidates the answer under the key. None whose load has begun by now is served under it. */
   public void clear(Key key) {
     try {
-      holdings.clear(key);
+      contents.clear(key);
     } catch (RuntimeException e) {
-      holdings.tellOnce("clear a key; the whole shelf is cleared, and", e);
-      holdings.clear();
+      contents.tellOnce("clear a key; the whole shelf is cleared, and", e);
+      contents.clear();
     }
   }
 
-  /** Puts out all answers, in constant time. None whose load has begun by now is served. */
+  /** Invalidates all answers, in constant time. None whose load has begun by now is served. */
   public void clear() {
-    holdings.clear();
+    contents.clear();
   }
 
   /**
-   * A read that goes around the shelf. Counted with its reason; nothing is kept.
+   * A read that bypasses the shelf. Counted with its reason; nothing is kept.
    *
    * @param detail the reason in words, for the reading
    * @param key of the question, for those who record
@@ -393,8 +393,8 @@ public final class Shelf implements AutoCloseable {
     return ground;
   }
 
-  ShelfContents holdings() {
-    return holdings;
+  ShelfContents contents() {
+    return contents;
   }
 
   Loads loads() {

@@ -129,7 +129,7 @@ final class ShelfContents {
     }
   }
 
-  /** Puts out what is held under the key, and what is being loaded for it. */
+  /** Invalidates what is held under the key, and what is being loaded for it. */
   void clear(Key key) {
     board.tick(List.of(clearingsOf(key)));
     Entry entry = store.get(key);
@@ -138,7 +138,7 @@ final class ShelfContents {
     }
   }
 
-  /** Puts out all that is held, and all that is being loaded. */
+  /** Invalidates all that is held, and all that is being loaded. */
   void clear() {
     long tick = board.tick(List.of());
     synchronized (this) {

@@ -22,7 +22,7 @@ public final class Entry {
   private final @Nullable Object value;
   private final Footprint footprint;
   private final long fence;
-  private final long own;
+  private final long ownTick;
   private final long loadBeganNanos;
   private final long filledNanos;
   private final long lifetimeNanos;
@@ -39,7 +39,7 @@ public final class Entry {
 
   /**
    * @param fence from before the load began
-   * @param own the number of the own write that the answer was made from; 0 for a load
+   * @param ownTick the number of the own write that the answer was made from; 0 for a load
    * @param filledNanos when the load ended, on the monotonic clock
    * @param lifetimeNanos how long after the fill it may be served; {@link Long#MAX_VALUE} for ever
    */
@@ -48,14 +48,14 @@ public final class Entry {
       @Nullable Object value,
       Footprint footprint,
       Fence fence,
-      long own,
+      long ownTick,
       long filledNanos,
       long lifetimeNanos) {
     this.key = Objects.requireNonNull(key, "key");
     this.value = value;
     this.footprint = Objects.requireNonNull(footprint, "footprint");
     this.fence = fence.tick();
-    this.own = own;
+    this.ownTick = ownTick;
     this.loadBeganNanos = fence.nanos();
     this.filledNanos = filledNanos;
     this.lifetimeNanos = lifetimeNanos;
@@ -81,9 +81,9 @@ public final class Entry {
     return fence;
   }
 
-  /** Whether nothing that the answer stands on has changed since it was read. */
+  /** Whether nothing that the answer depends on has changed since it was read. */
   public boolean isFresh(Board board) {
-    return board.isFresh(footprint, fence, own);
+    return board.isFresh(footprint, fence, ownTick);
   }
 
   /** When the load ended, on the monotonic clock. */

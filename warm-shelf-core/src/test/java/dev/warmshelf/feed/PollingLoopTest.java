@@ -180,7 +180,7 @@ class PollingLoopTest {
 
   @Test
   void aPlaceIsTakenOnlyWhenItsBatchHasBeenDelivered() {
-    long fence = board.fence();
+    long fence = board.lastTick();
     Batch undeliverable = new Batch(new Watermark(7), List.of(change(null)), null);
     feed.start();
     poll.script.add(() -> new Batch(new Watermark(7), List.of(change("7"), broken()), null));
@@ -195,7 +195,7 @@ class PollingLoopTest {
 
   @Test
   void aBatchWithoutAMarkTicksAndClaimsNothing() {
-    long fence = board.fence();
+    long fence = board.lastTick();
     feed.start();
     poll.script.add(() -> new Batch(null, List.of(change("7")), null));
     until(() -> !board.isFresh(Footprint.of(BOOKING), fence));

@@ -22,7 +22,7 @@ class BoardTest {
 
   @Test
   void anEntryStaysFreshWhileOtherLanesChange() {
-    long fence = board.fence();
+    long fence = board.lastTick();
     board.tick(List.of(ROUTE));
     assertThat(board.isFresh(Footprint.of(PORT), fence)).isTrue();
     assertThat(board.isFresh(Footprint.of(PORT, ROUTE), fence)).isFalse();
@@ -31,21 +31,21 @@ class BoardTest {
   @Test
   void aLoadThatBeganAfterTheTickIsFresh() {
     board.tick(List.of(PORT));
-    assertThat(board.isFresh(Footprint.of(PORT), board.fence())).isTrue();
+    assertThat(board.isFresh(Footprint.of(PORT), board.lastTick())).isTrue();
   }
 
   @Test
   void tickingEverythingPutsOutEvenAnswersReadFromNoTable() {
-    long fence = board.fence();
+    long fence = board.lastTick();
     board.tickEverything();
     assertThat(board.isFresh(Footprint.NOTHING, fence)).isFalse();
-    assertThat(board.isFresh(Footprint.NOTHING, board.fence())).isTrue();
+    assertThat(board.isFresh(Footprint.NOTHING, board.lastTick())).isTrue();
   }
 
   @Test
   void lanesThatShareAStampInvalidateEachOtherButHideNothing() {
     Board crowded = new Board(1);
-    long fence = crowded.fence();
+    long fence = crowded.lastTick();
     crowded.tick(List.of(ROUTE));
     assertThat(crowded.isFresh(Footprint.of(PORT), fence)).isFalse();
   }
@@ -75,7 +75,7 @@ class BoardTest {
 
   @Test
   void anOwnWritePutsOutAllAnswersButTheOneMadeFromIt() {
-    long fence = board.fence();
+    long fence = board.lastTick();
     long own = board.tickOwn(List.of(PORT), Footprint.of(PORT), fence);
     assertThat(board.isFresh(Footprint.of(PORT), fence)).isFalse();
     assertThat(board.isFresh(Footprint.of(PORT), fence, own)).isTrue();
@@ -85,7 +85,7 @@ class BoardTest {
 
   @Test
   void anOwnWriteIsOvertakenByAnyChangeToItsAnswersLanesSinceTheFence() {
-    long fence = board.fence();
+    long fence = board.lastTick();
     board.tick(List.of(ROUTE));
     assertThat(board.tickOwn(List.of(PORT, ROUTE), Footprint.of(PORT), fence)).isPositive();
     assertThat(board.tickOwn(List.of(PORT, ROUTE), Footprint.of(ROUTE), fence))
@@ -94,7 +94,7 @@ class BoardTest {
 
   @Test
   void aTickThatTookItsNumberBeforeAnOwnWriteAndCameAfterItIsNotHidden() {
-    long fence = board.fence();
+    long fence = board.lastTick();
     long[] own = new long[1];
     Collection<Lane> slow =
         new AbstractCollection<>() {

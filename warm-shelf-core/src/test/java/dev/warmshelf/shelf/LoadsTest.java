@@ -323,7 +323,7 @@ class LoadsTest {
     assertThat(shelf.size()).isZero();
     assertThat(ask(shelf, judgedAt(board.schemaVersion(), () -> 2)).value()).isEqualTo(2);
     assertThat(shelf.size()).isEqualTo(1);
-    // The schema changes during the load: the change itself puts it out.
+    // The schema changes during the load: the change itself invalidates it.
     shelf.clear();
     long now = board.schemaVersion();
     ask(
@@ -339,7 +339,7 @@ class LoadsTest {
 
   @Test
   void whoWaitedForAnAnswerWhoseOwnLanesChangedMeanwhileLoadsOnItsOwn() throws Exception {
-    // Only the answer tells that it stands on a booking; the one who waits cannot know before.
+    // Only the answer tells that it depends on a booking; the one who waits cannot know before.
     Future<Reading<Integer>> early = pool.submit(() -> readTold(() -> slowly(7)));
     loadIsUnderWay.await();
     board.tick(List.of(BOOKING));

@@ -536,7 +536,7 @@ final class Simulation {
         strict.put(key, returned, footprint, strict.fence());
       } else if (connected && database.isJournalling()) {
         strict.writeThrough(
-            key, returned, footprint, fence, write.own(), Shelf.WriteThrough.ANYWAY);
+            key, returned, footprint, fence, write.ownTick(), Shelf.WriteThrough.ANYWAY);
       }
     }
     ownCommitReturned = Math.max(ownCommitReturned, committed);

@@ -29,8 +29,8 @@ import org.slf4j.LoggerFactory;
  *
  * <p>A look that finds changes is delivered before the triggers are looked at, which may take a
  * while where there are thousands. What they missed before the look had then been missed for good,
- * so once they are seen to have changed, everything is out. As long as they cannot be looked at
- * nobody knows; after {@link #OVERDUE} no look is taken before they have been.
+ * so once they are seen to have changed, everything is invalidated. As long as they cannot be
+ * looked at nobody knows; after {@link #OVERDUE} no look is taken before they have been.
  */
 final class JournalPoll implements Poll {
   private static final Logger LOG = LoggerFactory.getLogger(JournalPoll.class);
@@ -59,7 +59,7 @@ final class JournalPoll implements Poll {
   private long coverageTookNanos;
   private long trimmedNanos;
 
-  /** Why everything is out, from when that was found until it has been delivered. */
+  /** Why everything is invalidated, from when that was found until it has been delivered. */
   private @Nullable String untold;
 
   /** Of the last look. */

@@ -1,11 +1,11 @@
 package dev.warmshelf.postgres;
 
 import dev.warmshelf.sql.AnalysedText;
-import dev.warmshelf.sql.Refusal;
-import dev.warmshelf.sql.Refusal.Reason;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.tree.Analysis;
 import dev.warmshelf.sql.tree.Analyst;
+import dev.warmshelf.sql.tree.Refusal;
+import dev.warmshelf.sql.tree.Refusal.Reason;
 import dev.warmshelf.sql.tree.SchemaObject;
 import dev.warmshelf.sql.tree.SchemaObject.Kind;
 import dev.warmshelf.sql.tree.TreeNode;

@@ -25,17 +25,17 @@ public final class ConnectionState {
   }
 
   /** How it stands to what others see, for a statement to be sent now. */
-  public Standing standing() {
+  public Visibility visibility() {
     if (altered) {
-      return Standing.ALTERED;
+      return Visibility.ALTERED;
     } else if (autoCommit) {
-      return Standing.LIKE_OTHERS;
+      return Visibility.LIKE_OTHERS;
     } else if (mayHaveWritten) {
-      return Standing.OWN_WRITES;
+      return Visibility.OWN_WRITES;
     }
     return isolation <= Connection.TRANSACTION_READ_COMMITTED
-        ? Standing.LIKE_OTHERS
-        : Standing.OLD_SNAPSHOT;
+        ? Visibility.LIKE_OTHERS
+        : Visibility.OLD_SNAPSHOT;
   }
 
   /** Whether a commit may make changes visible. */

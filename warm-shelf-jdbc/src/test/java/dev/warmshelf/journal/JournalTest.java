@@ -94,7 +94,7 @@ class JournalTest {
               + " 'UPDATE', '{}' FROM generate_series(1, "
               + (JournalReader.MOST_ROWS + 5_000)
               + ")");
-      Waiting.until("everything is out", () -> !before.holdsStill());
+      Waiting.until("everything is invalidated", () -> !before.holdsStill());
       assertThat(warm.feedMeters().orElseThrow().losses()).isZero();
       port.only();
       database.run("UPDATE port SET code = 'NEW' WHERE id = 1");
@@ -198,7 +198,8 @@ class JournalTest {
         away.commit();
         database.run("BEGIN; SELECT warm_shelf.reader_is_here(); COMMIT"); // another reader came
       }
-      Waiting.until("everything is out", () -> warm.feedMeters().orElseThrow().resets() > 0);
+      Waiting.until(
+          "everything is invalidated", () -> warm.feedMeters().orElseThrow().resets() > 0);
       Waiting.untilDelivered(warm);
       assertThat(port.only().value()).isEqualTo("NEW");
     }

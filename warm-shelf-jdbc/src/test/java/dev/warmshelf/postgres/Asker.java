@@ -4,10 +4,10 @@ import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.FootprintPlan.Reach;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.AnalysedText;
-import dev.warmshelf.sql.Refusal;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.TrackedColumns;
 import dev.warmshelf.sql.Verdict;
+import dev.warmshelf.sql.tree.Refusal;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.List;
@@ -46,7 +46,7 @@ public final class Asker {
     if (refusal != null) {
       return refusal.reason()
           + ": "
-          + refusal.in(statement).message()
+          + refusal.in(statement::positionOf).message()
           + (analysed.analysis().onlyReads() ? "" : " [may write]");
     }
     return analysed.finestReaches().stream()

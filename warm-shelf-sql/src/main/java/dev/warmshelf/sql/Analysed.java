@@ -10,6 +10,7 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.sql.tree.Analysis;
 import dev.warmshelf.sql.tree.Analysis.PinValue;
 import dev.warmshelf.sql.tree.Analysis.TableRead;
+import dev.warmshelf.sql.tree.Refusal;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.Comparator;
@@ -41,7 +42,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
     if (refusal == null) {
       return new Verdict.Keepable(FootprintPlan.of(reaches(apart)));
     } else if (declared.isEmpty() || !refusal.mayBeDeclared()) {
-      return new Verdict.Refused(refusal.in(statement));
+      return new Verdict.Refused(refusal.in(statement::positionOf));
     }
     Set<Lane> lanes = new HashSet<>(declared);
     lanes.addAll(analysis.columns().keySet());
@@ -94,7 +95,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
   }
 
   /**
-   * The columns by which tables would have to be told apart for these statements to stand on no
+   * The columns by which tables would have to be told apart for these statements to depend on no
    * more than they must: per table the column first that most of them ask for. Statements that are
    * refused ask for nothing.
    */

@@ -6,6 +6,7 @@ import dev.warmshelf.sql.text.NormalForm;
 import dev.warmshelf.sql.text.SqlTextException;
 import dev.warmshelf.sql.text.Token;
 import dev.warmshelf.sql.text.Token.Kind;
+import dev.warmshelf.sql.tree.Refusal;
 import java.util.ArrayList;
 import java.util.Collections;
 import java.util.LinkedHashSet;
@@ -298,7 +299,7 @@ public final class SqlStatement {
   }
 
   /** Where a name or an operator stands in the text first, from 0; -1 if it does not. */
-  int positionOf(String word) {
+  public int positionOf(String word) {
     for (Token token : tokens) {
       boolean found;
       if (token.isIdentifier()) {

@@ -7,7 +7,7 @@ import java.util.Map;
 /** By which of its columns the changes of a table are told apart. */
 @FunctionalInterface
 public interface TrackedColumns {
-  /** By none: every answer stands on whole tables. */
+  /** By none: every answer depends on whole tables. */
   TrackedColumns NOTHING = table -> Map.of();
 
   /** The columns of this table, in the engineer's order. */

@@ -2,6 +2,7 @@ package dev.warmshelf.sql;
 
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.FootprintPlan;
+import dev.warmshelf.sql.tree.Refusal;
 
 /** Whether the answers of a statement may be kept. */
 public sealed interface Verdict {

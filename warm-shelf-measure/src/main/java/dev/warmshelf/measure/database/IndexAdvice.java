@@ -67,7 +67,7 @@ public final class IndexAdvice {
     JsonNode plan = ExplainedPlan.of(connection, "ANALYZE, VERBOSE", sample);
     double all = plan.path("Execution Time").asDouble();
     Map<Place, Scan> scans = new LinkedHashMap<>();
-    collect(connection, plan.path("ExplainedPlan"), scans);
+    collect(connection, plan.path("Plan"), scans);
     for (Map.Entry<Place, Scan> each : scans.entrySet()) {
       Scan scan = each.getValue();
       if (scan.removed() >= FEWEST_REMOVED

@@ -2,7 +2,6 @@ package dev.warmshelf.sql.tree;
 
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.sql.Refusal;
 import java.util.Collections;
 import java.util.List;
 import java.util.Map;

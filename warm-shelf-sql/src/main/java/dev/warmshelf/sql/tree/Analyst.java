@@ -1,9 +1,8 @@
 package dev.warmshelf.sql.tree;
 
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.sql.Refusal;
-import dev.warmshelf.sql.Refusal.Reason;
 import dev.warmshelf.sql.tree.Facts.Volatility;
+import dev.warmshelf.sql.tree.Refusal.Reason;
 import dev.warmshelf.sql.tree.SchemaObject.Kind;
 import java.util.Collection;
 import java.util.HashSet;

@@ -1,6 +1,6 @@
 package dev.warmshelf.sql.tree;
 
-import dev.warmshelf.sql.Refusal.Reason;
+import dev.warmshelf.sql.tree.Refusal.Reason;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.List;

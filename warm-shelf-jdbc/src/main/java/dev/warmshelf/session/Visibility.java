@@ -1,7 +1,7 @@
 package dev.warmshelf.session;
 
 /** How a connection stands to what everybody else sees. */
-public enum Standing {
+public enum Visibility {
   /** A statement sent now sees what has been committed, and nothing else. */
   LIKE_OTHERS("like others"),
   /** The transaction has, or may have, written what others do not see. */
@@ -13,7 +13,7 @@ public enum Standing {
 
   private final String label;
 
-  Standing(String label) {
+  Visibility(String label) {
     this.label = label;
   }
 

@@ -1,7 +1,8 @@
-package dev.warmshelf.sql;
+package dev.warmshelf.sql.tree;
 
 import dev.warmshelf.sql.text.Token;
 import java.util.List;
+import java.util.function.ToIntFunction;
 
 /**
  * Why a statement's answers are not kept.
@@ -16,23 +17,41 @@ public record Refusal(
     Reason reason, String subject, String word, int position, List<String> views) {
   /** The kinds of refusal. */
   public enum Reason {
+    /** There is no statement. */
     EMPTY,
+    /** The database does not take it. */
     NOT_UNDERSTOOD,
+    /** The database does not let itself be asked about it. */
     MAY_NOT_ASK,
+    /** It is more than one. */
     SEVERAL_STATEMENTS,
+    /** It writes. */
     CHANGES_DATA,
+    /** It locks rows. */
     LOCKS_ROWS,
+    /** It takes a sample. */
     SAMPLES,
+    /** It reads a column that changes though no row does. */
     READS_SYSTEM_COLUMN,
+    /** It depends on when or as whom it is run. */
     DEPENDS_ON_MOMENT_OR_SESSION,
+    /** A text of it may be read as the moment. */
     MOMENT_BY_TEXT,
+    /** A function of it can give another answer each time. */
     VOLATILE_FUNCTION,
+    /** A function of it may read tables unseen. */
     MAY_READ_TABLES,
+    /** The database's tree of it has a part that is not known here. */
     UNKNOWN_NODE,
+    /** It reads a relation whose changes nobody tells. */
     UNFOLLOWABLE_RELATION,
+    /** It has a value whose meaning may change unseen. */
     UNFOLLOWABLE_TYPE,
+    /** It is nested too deep. */
     TOO_DEEP,
+    /** It compares too many values. */
     TOO_LONG,
+    /** No feed tells about one of its tables. */
     NOT_FOLLOWED
   }
 
@@ -59,12 +78,16 @@ public record Refusal(
     };
   }
 
-  /** The same with its place in a text. */
-  public Refusal in(SqlStatement statement) {
+  /**
+   * The same with its place in a text.
+   *
+   * @param positionOf a word's first place in the text, from 0; -1 if it is not there
+   */
+  public Refusal in(ToIntFunction<String> positionOf) {
     String sought = views.isEmpty() ? word : views.get(0).substring(views.get(0).indexOf('.') + 1);
     return position >= 0 || sought.isEmpty()
         ? this
-        : new Refusal(reason, subject, word, statement.positionOf(sought), views);
+        : new Refusal(reason, subject, word, positionOf.applyAsInt(sought), views);
   }
 
   /** The refusal in words: what, where, and what the engineer can do. */

@@ -10,7 +10,7 @@ import java.sql.SQLException;
 import org.jspecify.annotations.Nullable;
 
 /** One query as the driver gets it, and what a connection makes of it. */
-final class Loading {
+final class QueryLoader {
   private final String text;
   private final String textWithSession;
   private final int[] order;
@@ -26,7 +26,7 @@ final class Loading {
    * @param text with question marks
    * @param order for each of them, the index of its value
    */
-  Loading(String text, int[] order) {
+  QueryLoader(String text, int[] order) {
     this.text = text;
     this.textWithSession = text + "\n;\n" + Session.ASK;
     this.order = order;

@@ -1,0 +1,12 @@
+/** Benchmarks, races, long runs and hunts. */
+module dev.warmshelf.bench {
+  requires static transitive org.jspecify;
+  requires dev.warmshelf.jdbc;
+  requires dev.warmshelf.record;
+  requires dev.warmshelf.scenario;
+  requires com.zaxxer.hikari;
+  requires java.naming;
+  requires jcstress.core;
+  requires jmh.core;
+  requires org.postgresql.jdbc;
+}
