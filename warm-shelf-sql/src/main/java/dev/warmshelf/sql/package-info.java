@@ -1,9 +1,7 @@
 /**
- * What a statement asks, and whether its answer may be kept.
- *
- * <p>{@link dev.warmshelf.sql.SqlStatement} is a text in normal form; {@link
- * dev.warmshelf.sql.Verdict} says whether its answers may be kept, with the footprint or the
- * reason; {@link dev.warmshelf.sql.Catalogue} is what the database knows of the names in it.
+ * SQL statements, as a shelf sees them. {@link dev.warmshelf.sql.SqlStatement} gives the normal
+ * form that is in keys; {@link dev.warmshelf.sql.Analysed} puts together what a text says with what
+ * the database says of it, and gives the {@link dev.warmshelf.sql.Verdict}: lanes, or a reason.
  */
 @NullMarked
 package dev.warmshelf.sql;
