@@ -66,7 +66,7 @@ class OwnWritesTest {
   }
 
   @Test
-  void whatATransactionReadsAfterItHasWrittenNobodyElseGets() throws Exception { // R3
+  void whatATransactionReadsAfterItHasWrittenNobodyElseGets() throws Exception {
     sailing.with("id", 1).only();
     warm.inTransaction(
         tx -> {
@@ -86,7 +86,7 @@ class OwnWritesTest {
   }
 
   @Test
-  void aTransactionThatWritesByAFunctionIsFoundOutByTheDatabase() throws Exception { // R3
+  void aTransactionThatWritesByAFunctionIsFoundOutByTheDatabase() throws Exception {
     database.run(
         "CREATE FUNCTION sneak() RETURNS int LANGUAGE plpgsql AS 'BEGIN UPDATE sailing SET status ="
             + " ''SNEAKED'' WHERE id = 3; RETURN 1; END'");
@@ -105,7 +105,7 @@ class OwnWritesTest {
   }
 
   @Test
-  void aWriteThatNoTextTellsIsToldByTheServer() throws Exception { // R3
+  void aWriteThatNoTextTellsIsToldByTheServer() throws Exception {
     database.run(
         "CREATE FUNCTION sneak() RETURNS int LANGUAGE plpgsql AS 'BEGIN UPDATE sailing SET status ="
             + " ''SNEAKED'' WHERE id = 3; RETURN 1; END';"
@@ -130,7 +130,7 @@ class OwnWritesTest {
   }
 
   @Test
-  void whatIsReadFromASnapshotOfOnesOwnIsNotShared() throws Exception { // R4
+  void whatIsReadFromASnapshotOfOnesOwnIsNotShared() throws Exception {
     PGSimpleDataSource source = database.postgres();
     source.setOptions("-c default_transaction_isolation=repeatable\\ read");
     try (WarmShelf repeatable =
@@ -155,7 +155,7 @@ class OwnWritesTest {
   }
 
   @Test
-  void rollbacksPutNothingOutAndLeaveNothingBehind() throws Exception { // R6
+  void rollbacksPutNothingOutAndLeaveNothingBehind() throws Exception {
     sailing.with("id", 1).only();
     assertThatThrownBy(
             () ->
@@ -184,7 +184,7 @@ class OwnWritesTest {
   }
 
   @Test
-  void aCommitWhoseAnswerIsLostCountsAsOne() throws Exception { // R5
+  void aCommitWhoseAnswerIsLostCountsAsOne() throws Exception {
     try (TroubledLine line = TroubledLine.to(database.postgres().getPortNumbers()[0])) {
       PGSimpleDataSource troubled = database.postgres();
       troubled.setPortNumbers(new int[] {line.port()});
@@ -244,7 +244,7 @@ class OwnWritesTest {
   }
 
   @Test
-  void ofTwoWhoWriteThroughAtOnceTheOlderValueNeverStays() throws Exception { // R10
+  void ofTwoWhoWriteThroughAtOnceTheOlderValueNeverStays() throws Exception {
     ExecutorService pool = Executors.newFixedThreadPool(3);
     int kept = 0;
     try (WarmShelf other = database.shelf(3).open()) {

@@ -332,7 +332,7 @@ class ShelvedQueryTest {
   }
 
   @Test
-  void aSourceThatHandsOutOpenTransactionsIsReadInNewOnes() throws Exception { // R4
+  void aSourceThatHandsOutOpenTransactionsIsReadInNewOnes() throws Exception {
     LingeringSource lingering = new LingeringSource(database.dataSource());
     try (WarmShelf pooled =
         WarmShelf.over(lingering.dataSource())

@@ -3,7 +3,6 @@ package dev.warmshelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.LocalPostgres;
-import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import java.io.IOException;
 import java.io.UncheckedIOException;
@@ -95,9 +94,7 @@ public final class TestDatabase {
           Statement statement = admin.createStatement()) {
         statement.execute("CREATE DATABASE skerry");
       }
-      try (Connection connection = server.dataSource("skerry").getConnection()) {
-        SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
-      }
+      SkerryLine.loadTiny(server.dataSource("skerry"));
       Journal.on(server.dataSource("skerry")).install(SkerryLine.FOLLOWED);
       sayThatSomebodyFollows(server.dataSource("skerry"));
       return server;

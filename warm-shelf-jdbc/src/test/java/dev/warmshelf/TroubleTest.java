@@ -9,7 +9,6 @@ import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.LocalPostgres.Stop;
-import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.scenario.TroubledLine;
 import dev.warmshelf.shelf.Origin;
@@ -43,7 +42,7 @@ import org.postgresql.ds.PGSimpleDataSource;
 
 /**
  * Trouble while readers read and a writer writes: afterwards no read missed a commit that was older
- * than the tolerance, and the feed is back (R7).
+ * than the tolerance, and the feed is back.
  */
 class TroubleTest {
   private static final Duration TOLERANCE = Duration.ofMillis(300);
@@ -67,9 +66,7 @@ class TroubleTest {
   @BeforeAll
   static void start() throws Exception {
     server = LocalPostgres.start();
-    try (Connection connection = server.dataSource("postgres").getConnection()) {
-      SkerryLine.load(connection, Scale.TINY, (table, rows, all) -> {});
-    }
+    SkerryLine.loadTiny(server.dataSource("postgres"));
     Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
   }
 

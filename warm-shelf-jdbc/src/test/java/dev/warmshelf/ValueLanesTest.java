@@ -58,7 +58,7 @@ class ValueLanesTest {
   }
 
   @Test
-  void aRowThatMovesToAnotherGroupPutsOutBoth() throws Exception { // R8
+  void aRowThatMovesToAnotherGroupPutsOutBoth() throws Exception {
     ShelvedQuery<Sold> sold = warm.query(SOLD).as(Sold.class);
     long id = Long.parseLong(database.ask("SELECT min(id) FROM booking WHERE agent_id = 7"));
     for (int agent = 7; agent <= 9; agent++) {

@@ -10,7 +10,6 @@ import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.scenario.LocalPostgres;
-import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.scenario.TroubledLine;
 import dev.warmshelf.shelf.Origin;
@@ -99,9 +98,7 @@ public final class LongRun {
     }
     double minutes = arguments.length > 0 ? Double.parseDouble(arguments[0]) : 10;
     try (LocalPostgres server = LocalPostgres.start()) {
-      try (Connection connection = server.dataSource("postgres").getConnection()) {
-        SkerryLine.load(connection, Scale.TINY, (table, rows, all) -> {});
-      }
+      SkerryLine.loadTiny(server.dataSource("postgres"));
       Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
       LongRun run = new LongRun(server);
       boolean fine = run.run(Duration.ofSeconds((long) (minutes * 60)));

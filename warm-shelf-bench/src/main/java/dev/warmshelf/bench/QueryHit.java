@@ -7,7 +7,6 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.LocalPostgres;
-import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shelf.Reading;
 import java.sql.Connection;
@@ -59,9 +58,7 @@ public class QueryHit {
   @Setup
   public void start() throws Exception {
     server = LocalPostgres.start();
-    try (Connection connection = server.dataSource("postgres").getConnection()) {
-      SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
-    }
+    SkerryLine.loadTiny(server.dataSource("postgres"));
     Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
     HikariConfig config = new HikariConfig();
     config.setDataSource(server.dataSource("postgres"));

@@ -5,11 +5,9 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.LocalPostgres;
-import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shelf.Capacity;
 import java.io.IOException;
-import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.List;
 import java.util.Locale;
@@ -34,9 +32,7 @@ public final class Soak {
     }
     String minutes = arguments.length > 0 ? arguments[0] : "3";
     try (LocalPostgres server = LocalPostgres.start()) {
-      try (Connection connection = server.dataSource("postgres").getConnection()) {
-        SkerryLine.load(connection, Scale.TINY, (table, rows, all) -> {});
-      }
+      SkerryLine.loadTiny(server.dataSource("postgres"));
       Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
       System.exit(asker(server.port(), minutes).waitFor());
     }

@@ -7,7 +7,6 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.LocalPostgres;
-import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import java.sql.Connection;
 import java.sql.ResultSet;
@@ -35,9 +34,7 @@ public final class VerdictCost {
     int texts = arguments.length > 0 ? Integer.parseInt(arguments[0]) : 100_000;
     try (LocalPostgres server = LocalPostgres.start()) {
       DataSource database = server.dataSource("postgres");
-      try (Connection connection = database.getConnection()) {
-        SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
-      }
+      SkerryLine.loadTiny(database);
       Journal.on(database).install(SkerryLine.FOLLOWED);
       HikariConfig config = new HikariConfig();
       config.setDataSource(database);

@@ -23,10 +23,9 @@ final class DatabaseOptions {
   static final String PASSWORD = "SHELF_DB_PASSWORD";
 
   /** For the help of each command that asks a database. */
-  static final String HELP_1 =
-      "SHELF_DB_URL in the environment stands for --db; SHELF_DB_USER and SHELF_DB_PASSWORD say who";
-
-  static final String HELP_2 = "you are to the database, and are else asked for.";
+  static final String HELP =
+      "SHELF_DB_URL in the environment stands for --db; SHELF_DB_USER and SHELF_DB_PASSWORD say who"
+          + " you are to the database, and are else asked for.";
 
   private static final String EXPECTED = "expected jdbc:postgresql://HOST:PORT/DATABASE.";
   private static final Pattern PORT = Pattern.compile("//[^/?]*:(\\d+)(?:[/,?].*)?$");

@@ -31,14 +31,14 @@ import picocli.CommandLine.Spec;
     footer = {
       "",
       "Examples:",
-      "  shelf demo --small        a tenth of the data, done in about 20 seconds",
+      "  shelf demo --small        a tenth of the data, done in half a minute",
       "  shelf demo --keep         leave the database running afterwards, until Ctrl-C",
       "  shelf demo --report r.html  write what step 5 measures as a page"
     })
 final class DemoCommand implements Callable<Integer> {
   private static final String DATABASE = "skerry";
   private static final int FULL_SECONDS = 24;
-  private static final int SMALL_SECONDS = 6;
+  private static final int SMALL_SECONDS = 12;
 
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
@@ -56,7 +56,7 @@ final class DemoCommand implements Callable<Integer> {
   @Option(
       names = "--seconds",
       paramLabel = "N",
-      description = "How long readers and writers run. Default: 24, with --small 6.")
+      description = "How long readers and writers run. Default: 24, with --small 12.")
   private @Nullable Integer seconds;
 
   @Option(names = "--keep", description = "Keep the database running at the end, until Ctrl-C.")

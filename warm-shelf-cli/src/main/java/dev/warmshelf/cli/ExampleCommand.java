@@ -3,13 +3,11 @@ package dev.warmshelf.cli;
 import dev.warmshelf.examples.Examples;
 import dev.warmshelf.examples.Examples.Example;
 import dev.warmshelf.scenario.LocalPostgres;
-import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import java.io.IOException;
 import java.io.PrintStream;
 import java.io.PrintWriter;
 import java.nio.charset.StandardCharsets;
-import java.sql.Connection;
 import java.util.concurrent.Callable;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
@@ -25,10 +23,9 @@ import picocli.CommandLine.Spec;
     description = "Lists the example programs, or runs one of them.",
     footer = {
       "",
-      "It runs on a small database that the tool brings along and stops again; with --db on yours,",
-      "which must hold the demo's tables, as that of 'shelf demo --keep' does.",
-      DatabaseOptions.HELP_1,
-      DatabaseOptions.HELP_2,
+      "It runs on a small database that the tool brings along and stops again; with --db on yours, "
+          + "which must hold the demo's tables, as that of 'shelf demo --keep' does.",
+      DatabaseOptions.HELP,
       "",
       "Example:",
       "  shelf example read-aside"
@@ -99,9 +96,7 @@ final class ExampleCommand implements Callable<Integer> {
 
   private static void runOnOwn(Example example) throws Exception {
     try (LocalPostgres server = start()) {
-      try (Connection connection = server.dataSource("postgres").getConnection()) {
-        SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
-      }
+      SkerryLine.loadTiny(server.dataSource("postgres"));
       example.main().run(new String[] {server.url("postgres") + "?user=postgres"});
     }
   }

@@ -34,12 +34,11 @@ import picocli.CommandLine.Spec;
     subcommands = FeedFollowCommand.class,
     footer = {
       "",
-      "A table is named as SQL names it, with its tracked columns, by whose values rows are told apart:",
+      "A table is named as SQL names it, with its tracked columns:",
       "  booking:sailing_id,agent_id",
       "Many of them fit into a file, one a line, which is given as @FILE.",
       "",
-      DatabaseOptions.HELP_1,
-      DatabaseOptions.HELP_2,
+      DatabaseOptions.HELP,
       "",
       "Example: on the database that 'shelf demo --keep' prints",
       "  shelf feed propose --db URL queries.sql",
@@ -70,7 +69,7 @@ final class FeedCommand implements Runnable {
         "Follows tables, beside those followed already.",
         "Repeatable. Each table gets four triggers, which note its changes in the schema warm_shelf."
       },
-      footer = {"", DatabaseOptions.HELP_1, DatabaseOptions.HELP_2})
+      footer = {"", DatabaseOptions.HELP})
   int install(
       @Mixin DatabaseOptions database,
       @Option(names = "--print", description = "Print the SQL, and change nothing.") boolean print,
@@ -115,7 +114,7 @@ final class FeedCommand implements Runnable {
       name = "upgrade",
       mixinStandardHelpOptions = true,
       description = "Installs anew what is followed already; mends damage.",
-      footer = {"", DatabaseOptions.HELP_1, DatabaseOptions.HELP_2})
+      footer = {"", DatabaseOptions.HELP})
   int upgrade(@Mixin DatabaseOptions database) throws Failure, SQLException {
     try (HikariDataSource pool = database.pool(CONNECTIONS)) {
       Journal.on(pool).upgrade();
@@ -127,7 +126,7 @@ final class FeedCommand implements Runnable {
       name = "check",
       mixinStandardHelpOptions = true,
       description = "Says what is followed and what is wrong (exit code 1).",
-      footer = {"", DatabaseOptions.HELP_1, DatabaseOptions.HELP_2})
+      footer = {"", DatabaseOptions.HELP})
   int check(
       @Mixin DatabaseOptions database,
       @Option(names = "--reader", paramLabel = "ROLE", description = READER + "checked.")
@@ -143,7 +142,7 @@ final class FeedCommand implements Runnable {
       name = "remove",
       mixinStandardHelpOptions = true,
       description = "Takes away the triggers and the schema warm_shelf.",
-      footer = {"", DatabaseOptions.HELP_1, DatabaseOptions.HELP_2})
+      footer = {"", DatabaseOptions.HELP})
   int remove(
       @Mixin DatabaseOptions database,
       @Option(names = "--print", description = "Print the SQL, and change nothing.") boolean print)
@@ -168,7 +167,7 @@ final class FeedCommand implements Runnable {
         "Says which columns of which tables should be tracked, given the queries.",
         "What it prints is what 'shelf feed install' takes, as @FILE or one by one."
       },
-      footer = {"", DatabaseOptions.HELP_1, DatabaseOptions.HELP_2})
+      footer = {"", DatabaseOptions.HELP})
   int propose(
       @Mixin DatabaseOptions database,
       @Parameters(

@@ -35,16 +35,15 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description = {
       "Prints changes as they arrive.",
-      "For each: when it was seen, how long after the statement ran, what happened, to which table,",
-      "and the groups of rows it touched."
+      "For each: when it was seen, how long after the statement ran, what happened, to which table, "
+          + "and the groups of rows it touched."
     },
     footer = {
       "",
       "Example:",
       "  shelf feed follow --db URL --json | head",
       "",
-      DatabaseOptions.HELP_1,
-      DatabaseOptions.HELP_2,
+      DatabaseOptions.HELP,
       "",
       "Ctrl-C ends it. A change of a transaction that stays open shows once that has committed."
     })

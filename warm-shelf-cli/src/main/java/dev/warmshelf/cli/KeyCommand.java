@@ -29,13 +29,12 @@ import picocli.CommandLine.Spec;
     description = "Shows a statement's key: normal form, parameters, digest, verdict, footprint.",
     footer = {
       "",
-      "A value is read as what it looks like: 12 a whole number, 1.50 a decimal, true a boolean,",
-      "2026-05-01 a date, null no value; all else is text, and so is what stands in '...'.",
+      "A value is read as what it looks like: 12 a whole number, 1.50 a decimal, true a boolean, "
+          + "2026-05-01 a date, null no value; all else is text, and so is what stands in '...'.",
       "",
-      "PostgreSQL itself says what a statement reads. With --db it is yours; else one that the tool",
-      "brings along and stops again, with the tables of --schema FILE or, without that, the demo's.",
-      DatabaseOptions.HELP_1,
-      DatabaseOptions.HELP_2,
+      "PostgreSQL itself says what a statement reads. With --db it is yours; else one that the tool "
+          + "brings along and stops again, with the tables of --schema FILE or, without that, the demo's.",
+      DatabaseOptions.HELP,
       "",
       "Example:",
       "  shelf key \"SELECT * FROM sailing WHERE day = :day\" --bind day=2026-05-01"

@@ -38,12 +38,13 @@ import picocli.CommandLine.TypeConversionException;
       "Example: see it work, on a database that it brings along",
       "  shelf demo --small",
       "",
-      "Your own database: SHELF_DB_URL (or --db), SHELF_DB_USER and SHELF_DB_PASSWORD in the",
-      "environment say where it is and who you are to it; user and password are else asked for.",
+      "Your own database: SHELF_DB_URL (or --db), SHELF_DB_USER and SHELF_DB_PASSWORD in the"
+          + " environment say where it is and who you are to it; user and password are else asked"
+          + " for.",
       "",
-      "Exit codes: 0 done; 1 measured or checked, and something is wrong; 2 could not be done as",
-      "asked, or its output could not be written; 130 ended by Ctrl-C, 143 by a request to end,",
-      "where nothing was left to report."
+      "Exit codes: 0 done; 1 measured or checked, and something is wrong; 2 could not be done as"
+          + " asked, or its output could not be written; 130 ended by Ctrl-C and 143 by a request to"
+          + " end, where nothing was left to report."
     })
 public final class Main implements Runnable {
   /** What stands for bytes that are no text in the encoding at hand. */

@@ -44,10 +44,9 @@ import picocli.CommandLine.Spec;
             + " without one the demo's, on the demo's tables.",
     footer = {
       "",
-      "It writes to the database what the workload's changes say; --writes 0 only reads. A replayed",
-      "recording needs no workload; then nothing is written, and staleness is not measured.",
-      DatabaseOptions.HELP_1,
-      DatabaseOptions.HELP_2,
+      "It writes to the database what the workload's changes say; --writes 0 only reads. A replayed "
+          + "recording needs no workload; then nothing is written, and staleness is not measured.",
+      DatabaseOptions.HELP,
       "",
       "Example: first 'shelf demo --keep' in another terminal, then with the URL it prints",
       "  SHELF_DB_USER=postgres SHELF_DB_PASSWORD= \\",

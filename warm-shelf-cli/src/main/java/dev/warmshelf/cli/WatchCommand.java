@@ -23,8 +23,8 @@ import picocli.CommandLine.Spec;
     },
     footer = {
       "",
-      "The program needs no preparation if it runs on this machine and as the same user; 'jps' tells",
-      "process ids. From elsewhere, start it with a JMX port and give HOST:PORT.",
+      "The program needs no preparation if it runs on this machine and as the same user; 'jps' tells "
+          + "process ids. From elsewhere, start it with a JMX port and give HOST:PORT.",
       "",
       "Example:",
       "  shelf watch 12345 --interval 2"

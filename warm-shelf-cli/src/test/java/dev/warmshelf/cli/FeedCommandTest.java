@@ -7,7 +7,6 @@ import com.fasterxml.jackson.databind.ObjectMapper;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.LocalPostgres;
-import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import java.io.PrintWriter;
 import java.io.StringWriter;
@@ -32,9 +31,7 @@ class FeedCommandTest {
   @BeforeAll
   static void start() throws Exception {
     server = LocalPostgres.start();
-    try (Connection connection = server.dataSource("postgres").getConnection()) {
-      SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
-    }
+    SkerryLine.loadTiny(server.dataSource("postgres"));
   }
 
   @AfterAll

@@ -97,7 +97,8 @@ class MeasureCommandTest {
         .filteredOn(each -> each.getValue().index().isPresent())
         .extracting(Map.Entry::getKey)
         .containsExactly("notices");
-    assertThat(result.notes()).isEmpty();
+    assertThat(result.notes()).hasSize(1);
+    assertThat(result.notes().get(0)).contains("whose rows carry versions");
     assumingThat(hasFonts(), () -> pageAndPlotsStandAlone(result));
     everyWayAndQueryHasALineOfCsv(result);
   }

@@ -69,7 +69,7 @@ class ShelfTest {
   }
 
   @Test
-  void aLoadThatBeganBeforeTheChangeIsNotKept() { // R1
+  void aLoadThatBeganBeforeTheChangeIsNotKept() {
     Reading<Integer> first =
         shelf.<Integer, RuntimeException>read(
             key(1),
@@ -86,7 +86,7 @@ class ShelfTest {
   }
 
   @Test
-  void anAnswerLivesAsLongAsItsTtlWhateverTheWallClockDoes() { // R12
+  void anAnswerLivesAsLongAsItsTtlWhateverTheWallClockDoes() {
     Shelf brief = shelf(Policy.standard().ttl(Duration.ofSeconds(30)));
     read(brief, 1);
     time.jumpWallClock(Duration.ofDays(-400));
@@ -108,7 +108,7 @@ class ShelfTest {
   }
 
   @Test
-  void whileTheFeedIsSilentTheDatabaseAnswers() { // R7: the moment of loss
+  void whileTheFeedIsSilentTheDatabaseAnswers() { // the moment of loss
     read(1);
     time.pass(Duration.ofMillis(1_001));
     database.set(41); // nobody could tell the board
@@ -173,7 +173,7 @@ class ShelfTest {
   }
 
   @Test
-  void anErrorReachesTheCallerAsItIsAndIsNotKept() { // R13
+  void anErrorReachesTheCallerAsItIsAndIsNotKept() {
     assertThatThrownBy(
             () ->
                 shelf.read(

@@ -3,12 +3,10 @@ package dev.warmshelf.examples;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.scenario.LocalPostgres;
-import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import java.io.ByteArrayOutputStream;
 import java.io.PrintStream;
 import java.nio.charset.StandardCharsets;
-import java.sql.Connection;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -22,9 +20,7 @@ class ExamplesTest {
   void eachPrintsWhatItSays() throws Exception {
     Map<String, List<String>> printed = new HashMap<>();
     try (LocalPostgres server = LocalPostgres.start()) {
-      try (Connection connection = server.dataSource("postgres").getConnection()) {
-        SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
-      }
+      SkerryLine.loadTiny(server.dataSource("postgres"));
       for (Examples.Example each : Examples.all()) {
         printed.put(each.name(), run(each, server.url("postgres") + "?user=postgres"));
       }

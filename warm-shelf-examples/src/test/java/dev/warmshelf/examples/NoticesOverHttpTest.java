@@ -4,13 +4,11 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.scenario.LocalPostgres;
-import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import java.net.URI;
 import java.net.http.HttpClient;
 import java.net.http.HttpRequest;
 import java.net.http.HttpResponse;
-import java.sql.Connection;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.Timeout;
 
@@ -19,9 +17,7 @@ class NoticesOverHttpTest {
   @Timeout(60)
   void responsesSayWhereTheyComeFrom() throws Exception {
     try (LocalPostgres server = LocalPostgres.start()) {
-      try (Connection connection = server.dataSource("postgres").getConnection()) {
-        SkerryLine.load(connection, Scale.TINY, (table, done, all) -> {});
-      }
+      SkerryLine.loadTiny(server.dataSource("postgres"));
       Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
       try (NoticesOverHttp notices = new NoticesOverHttp(server.dataSource("postgres"))) {
         HttpResponse<String> first = get(notices, "/ports/12/notices");

@@ -21,7 +21,7 @@ final class TriggerText {
   static final int MOST_ROWS = 1_000;
 
   /** So does one whose rows are in more groups. */
-  static final int MOST_GROUPS = 256;
+  static final int MOST_TOLD = 256;
 
   /** What happens, and the transition tables (manual, CREATE TRIGGER) that show it. */
   private record Event(String name, List<String> tables, String referencing) {}
@@ -141,7 +141,7 @@ final class TriggerText {
                 END IF;
               END LOOP;
         """
-        .formatted(rows, MOST_ROWS * event.tables().size(), MOST_GROUPS);
+        .formatted(rows, MOST_ROWS * event.tables().size(), MOST_TOLD);
   }
 
   /** The triggers on one table, in place of what was there. */

@@ -46,7 +46,7 @@ class JournalFeedTest {
   }
 
   @Test
-  void aLoadThatBeganBeforeACommitAndFillsAfterItIsNotServed() throws Exception { // R1
+  void aLoadThatBeganBeforeACommitAndFillsAfterItIsNotServed() throws Exception {
     // The load reads port 1, then waits for a lock that the test holds until the change is in.
     database.run(
         "CREATE FUNCTION wait_for_test(int) RETURNS int IMMUTABLE LANGUAGE plpgsql AS"
@@ -78,7 +78,7 @@ class JournalFeedTest {
   }
 
   @Test
-  void changesArriveThoughTransactionsCommitInAnotherOrderThanTheyWrite() throws Exception { // R2
+  void changesArriveThoughTransactionsCommitInAnotherOrderThanTheyWrite() throws Exception {
     ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
     ShelvedQuery<Long> notices = warm.query("SELECT count(*) FROM notice").as(Long.class);
     try (Connection early = database.dataSource().getConnection();
@@ -102,7 +102,7 @@ class JournalFeedTest {
   }
 
   @Test
-  void aRowThatMovesPutsOutBothPlaces() throws Exception { // R8, with whole tables as lanes
+  void aRowThatMovesPutsOutBothPlaces() throws Exception { // with whole tables as lanes
     ShelvedQuery<Long> count =
         warm.query("SELECT count(*) FROM sailing WHERE day = :day").as(Long.class);
     java.time.LocalDate first = dev.warmshelf.scenario.Scale.FIRST_DAY;
@@ -115,7 +115,7 @@ class JournalFeedTest {
   }
 
   @Test
-  void aRollbackPutsNothingOut() throws Exception { // R6
+  void aRollbackPutsNothingOut() throws Exception {
     ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
     port.only();
     try (Connection connection = database.dataSource().getConnection();
@@ -131,7 +131,7 @@ class JournalFeedTest {
   @ParameterizedTest
   @ValueSource(
       strings = {
-        "DELETE FROM sailing WHERE id = (SELECT min(sailing_id) FROM booking)", // cascades: R11
+        "DELETE FROM sailing WHERE id = (SELECT min(sailing_id) FROM booking)", // cascades
         "INSERT INTO booking_2026_05 (sailing_id, agent_id, metres, seats, cents, status, booked_at)"
             + " VALUES (1, 1, 1, 1, 1, 'HELD', '2026-05-03Z')", // a partition written directly
         "UPDATE booking SET booked_at = '2026-04-03Z' WHERE id = 1", // moves between partitions
@@ -158,7 +158,7 @@ class JournalFeedTest {
   }
 
   @Test
-  void aFeedWhoseConnectionIsCutGoesOnFromItsPlace() throws Exception { // R7, journal intact
+  void aFeedWhoseConnectionIsCutGoesOnFromItsPlace() throws Exception { // journal intact
     ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
     for (int round = 0; round < 5; round++) {
       port.only();
@@ -173,7 +173,7 @@ class JournalFeedTest {
   }
 
   @Test
-  void aJournalThatWasInstalledAnewPutsEverythingOut() throws Exception { // R7, place lost
+  void aJournalThatWasInstalledAnewPutsEverythingOut() throws Exception { // place lost
     ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
     port.only();
     Journal journal = Journal.on(database.dataSource());
@@ -186,7 +186,7 @@ class JournalFeedTest {
   }
 
   @Test
-  void changesOfTheSchemaAreNoticed() throws Exception { // R9
+  void changesOfTheSchemaAreNoticed() throws Exception {
     ShelvedQuery<Long> open = warm.query("SELECT count(*) FROM open_sailing").as(Long.class);
     assertThat(open.verdict().toString()).contains("public.sailing");
     open.only();
@@ -243,7 +243,7 @@ class JournalFeedTest {
   }
 
   @Test
-  void aReaderWhosePlaceWasTrimmedStartsAnew() throws Exception { // R7, journal trimmed
+  void aReaderWhosePlaceWasTrimmedStartsAnew() throws Exception { // journal trimmed
     ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
     port.only();
     try (Connection away = database.dataSource().getConnection();

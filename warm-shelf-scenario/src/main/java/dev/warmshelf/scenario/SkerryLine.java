@@ -17,6 +17,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.SplittableRandom;
 import java.util.function.IntFunction;
+import javax.sql.DataSource;
 import org.postgresql.PGConnection;
 import org.postgresql.copy.CopyIn;
 
@@ -96,6 +97,17 @@ public final class SkerryLine {
     this.progress = progress;
     for (int route = 0; route < ROUTES; route++) {
       sailingsOfRoute.add(new ArrayList<>());
+    }
+  }
+
+  /**
+   * Fills a database with {@link Scale#TINY}: what tests, benchmarks and examples begin with.
+   *
+   * @throws SQLException if the database could not be asked
+   */
+  public static void loadTiny(DataSource database) throws SQLException {
+    try (Connection connection = database.getConnection()) {
+      load(connection, Scale.TINY, (table, done, all) -> {});
     }
   }
 

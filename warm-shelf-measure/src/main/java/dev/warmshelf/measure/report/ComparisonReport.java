@@ -108,7 +108,11 @@ public final class ComparisonReport {
     lines.add("");
     TextTable words = new TextTable(List.of("verdict", ""), TextTable.Side.LEFT);
     for (String query : result.finest().queries().keySet()) {
-      words.row(List.of(query, result.verdict(query).words()));
+      String name = query;
+      for (String part : result.verdict(query).words().split("; ", -1)) {
+        words.row(List.of(name, part)); // each on a line of its own, so that it fits a terminal
+        name = "";
+      }
     }
     lines.addAll(words.lines(indent));
     return lines;
