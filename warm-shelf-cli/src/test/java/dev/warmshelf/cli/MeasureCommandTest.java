@@ -66,7 +66,7 @@ class MeasureCommandTest {
 
   @Test
   void directReadsAreNeverStaleAndKeptOnesOnlyLate() throws Exception {
-    Result result = measure(settings(10, 0, 50));
+    Result result = measure(settings(6, 0, 50));
     assertThat(result.faults()).isEmpty();
     assertThat(result.commits()).isNotEmpty();
     for (Figures following : result.ways().subList(2, 5)) {
@@ -171,7 +171,7 @@ class MeasureCommandTest {
     try (HikariDataSource pool = DatabaseOptions.pool(config, 12)) {
       Comparison recorded =
           Comparison.of(
-              pool, MeasureCommand.demoWorkload(), settings(5, 60, 0), (what, share) -> {});
+              pool, MeasureCommand.demoWorkload(), settings(3, 60, 0), (what, share) -> {});
       Result first;
       try (ShelfRecording recording = ShelfRecording.to(file).open()) {
         recorded.recordTo(recording);
@@ -392,7 +392,7 @@ class MeasureCommandTest {
             END LOOP; END $$""");
     }
     try {
-      Result result = measure(settings(10, 0, 200));
+      Result result = measure(settings(6, 0, 200));
       assertThat(result.ways().get(0).staleness().stale()).isZero();
       assertThat(result.ways().get(4).staleness().never()).isPositive();
       assertThat(result.faults()).anySatisfy(f -> assertThat(f).contains("a footprint is wrong"));

@@ -1,14 +1,10 @@
 package dev.warmshelf.feed;
 
-import dev.warmshelf.lane.ColumnKind;
-import dev.warmshelf.lane.Lane;
-import java.util.Map;
-
 /**
  * What one kind of feed asks its database, for a {@link PollingFeed} to do the rest. What looks and
  * waits is called by one thread; all else by any.
  */
-public interface Poll {
+public interface Poll extends FollowedSchema {
   /**
    * Looks what has changed since the last place that was {@link #taken}. Connects first where there
    * is no connection.
@@ -16,22 +12,6 @@ public interface Poll {
    * @throws Exception if that was not possible; the place stays what it was
    */
   Batch look() throws Exception;
-
-  /** Whether changes to this table are found. May change. */
-  boolean covers(Lane table);
-
-  /** The columns by whose values changes of this table are told; empty if by none. */
-  Map<String, ColumnKind> trackedColumns(Lane table);
-
-  /** As {@link Feed#schemaMark}. */
-  default long schemaMark() {
-    return 0;
-  }
-
-  /** As {@link Feed#watch}. */
-  default boolean watch(long mark, Watched watched) {
-    return true;
-  }
 
   /** The last look's batch has been delivered; the next look begins where that one ended. */
   void taken();

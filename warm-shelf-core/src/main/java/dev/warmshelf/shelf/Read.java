@@ -8,6 +8,7 @@ import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Events;
 import dev.warmshelf.shelf.Load.Outcome;
 import dev.warmshelf.store.Entry;
+import dev.warmshelf.store.Fill;
 import java.util.ArrayDeque;
 import java.util.Deque;
 import java.util.function.Function;
@@ -184,7 +185,8 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     A value = loaded();
     long ended = shelf.ground().time().nanos();
     Footprint all = request.lanes(before, value);
-    Entry entry = new Entry(key, value, all, load.fence(), 0, ended, shelf.lifetimeNanos());
+    Entry entry =
+        new Entry(key, value, all, new Fill(load.fence(), 0, ended, shelf.lifetimeNanos()));
     shelf.meters().loaded(entry.loadNanos());
     if (invalidated != null && Shelf.saysTheSame(invalidated, value, request)) {
       shelf.meters().count(Count.NEEDLESS);

@@ -13,6 +13,7 @@ import dev.warmshelf.meter.Events;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Entry;
+import dev.warmshelf.store.Fill;
 import dev.warmshelf.store.Store;
 import java.util.HashMap;
 import java.util.Map;
@@ -374,7 +375,7 @@ public final class Shelf implements AutoCloseable {
   }
 
   private Entry entry(Key key, @Nullable Object value, Footprint footprint, Fence fence, long own) {
-    return new Entry(key, value, footprint, fence, own, time.nanos(), lifetimeNanos);
+    return new Entry(key, value, footprint, new Fill(fence, own, time.nanos(), lifetimeNanos));
   }
 
   <A extends @Nullable Object, V extends @Nullable Object> Reading<V> reading(

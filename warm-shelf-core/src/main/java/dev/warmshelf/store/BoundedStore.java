@@ -19,12 +19,25 @@ import org.jspecify.annotations.Nullable;
 public final class BoundedStore implements Store {
   private final int bound;
   private final Consumer<Entry> onEviction;
-  private final ConcurrentHashMap<Key, Entry> entries = new ConcurrentHashMap<>();
+  private final ConcurrentHashMap<Key, Node> nodes = new ConcurrentHashMap<>();
   private final Object order = new Object();
-  private @Nullable Entry oldest;
-  private @Nullable Entry newest;
+  private @Nullable Node oldest;
+  private @Nullable Node newest;
+
+  /** An entry in its place in the list; the links are guarded by {@link #order}. */
+  private static final class Node {
+    private final Entry entry;
+    private @Nullable Node older;
+    private @Nullable Node newer;
+
+    Node(Entry entry) {
+      this.entry = entry;
+    }
+  }
 
   /**
+   * An empty store.
+   *
    * @param bound how many entries to hold, at least 1
    * @param onEviction told of each entry that leaves for want of room, under the store's lock: be
    *     brief
@@ -41,18 +54,20 @@ public final class BoundedStore implements Store {
 
   @Override
   public @Nullable Entry get(Key key) {
-    return entries.get(key);
+    Node node = nodes.get(key);
+    return node == null ? null : node.entry;
   }
 
   @Override
   public void put(Entry entry) {
     synchronized (order) {
-      Entry before = entries.put(entry.key(), entry);
+      Node node = new Node(entry);
+      Node before = nodes.put(entry.key(), node);
       if (before != null) {
         unlink(before);
       }
-      link(entry);
-      while (entries.size() > bound) {
+      link(node);
+      while (nodes.size() > bound) {
         evictOne();
       }
     }
@@ -61,60 +76,62 @@ public final class BoundedStore implements Store {
   @Override
   public boolean remove(Entry entry) {
     synchronized (order) {
-      boolean removed = entries.remove(entry.key(), entry);
-      if (removed) {
-        unlink(entry);
+      Node node = nodes.get(entry.key());
+      if (node == null || node.entry != entry) {
+        return false;
       }
-      return removed;
+      nodes.remove(entry.key());
+      unlink(node);
+      return true;
     }
   }
 
   @Override
   public void forEach(Consumer<Entry> visitor) {
-    entries.values().forEach(visitor);
+    nodes.values().forEach(node -> visitor.accept(node.entry));
   }
 
   @Override
   public int size() {
-    return entries.size();
+    return nodes.size();
   }
 
   private void evictOne() {
-    Entry candidate = Objects.requireNonNull(oldest, "a full store has an oldest entry");
+    Node candidate = Objects.requireNonNull(oldest, "a full store has an oldest entry");
     // Readers may mark entries as used all the while; one round of the list is enough.
-    for (int rounds = entries.size(); rounds > 0 && candidate.forgetUse(); rounds--) {
+    for (int rounds = nodes.size(); rounds > 0 && candidate.entry.forgetUse(); rounds--) {
       unlink(candidate);
       link(candidate);
       candidate = Objects.requireNonNull(oldest, "the list is as long as the map");
     }
     unlink(candidate);
-    entries.remove(candidate.key());
-    onEviction.accept(candidate);
+    nodes.remove(candidate.entry.key());
+    onEviction.accept(candidate.entry);
   }
 
-  private void link(Entry entry) {
-    entry.older = newest;
-    entry.newer = null;
+  private void link(Node node) {
+    node.older = newest;
+    node.newer = null;
     if (newest == null) {
-      oldest = entry;
+      oldest = node;
     } else {
-      newest.newer = entry;
+      newest.newer = node;
     }
-    newest = entry;
+    newest = node;
   }
 
-  private void unlink(Entry entry) {
-    if (entry.older == null) {
-      oldest = entry.newer;
+  private void unlink(Node node) {
+    if (node.older == null) {
+      oldest = node.newer;
     } else {
-      entry.older.newer = entry.newer;
+      node.older.newer = node.newer;
     }
-    if (entry.newer == null) {
-      newest = entry.older;
+    if (node.newer == null) {
+      newest = node.older;
     } else {
-      entry.newer.older = entry.older;
+      node.newer.older = node.older;
     }
-    entry.older = null;
-    entry.newer = null;
+    node.older = null;
+    node.newer = null;
   }
 }

@@ -1,7 +1,6 @@
 package dev.warmshelf.store;
 
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
 import java.util.Objects;
@@ -15,50 +14,25 @@ import org.jspecify.annotations.Nullable;
  * wait for each other.
  */
 public final class Entry {
-  /** This object and its place in the store's map. */
-  private static final int OWN_BYTES = 96 + 32;
+  /** This object, its fill, its fence, and its places in the store's map and list. */
+  private static final int OWN_BYTES = 32 + 40 + 32 + 32 + 24;
 
   private final Key key;
   private final @Nullable Object value;
   private final Footprint footprint;
-  private final long fence;
-  private final long ownTick;
-  private final long loadBeganNanos;
-  private final long filledNanos;
-  private final long lifetimeNanos;
+  private final Fill fill;
 
   /** Born true: a new entry must outlive one round of eviction to have a chance of being read. */
   private boolean used = true;
 
   private boolean everUsed;
 
-  /** Links of {@link BoundedStore}'s list, guarded by its lock. */
-  @Nullable Entry older;
-
-  @Nullable Entry newer;
-
-  /**
-   * @param fence from before the load began
-   * @param ownTick the number of the own write that the answer was made from; 0 for a load
-   * @param filledNanos when the load ended, on the monotonic clock
-   * @param lifetimeNanos how long after the fill it may be served; {@link Long#MAX_VALUE} for ever
-   */
-  public Entry(
-      Key key,
-      @Nullable Object value,
-      Footprint footprint,
-      Fence fence,
-      long ownTick,
-      long filledNanos,
-      long lifetimeNanos) {
+  /** An entry that has just been filled. */
+  public Entry(Key key, @Nullable Object value, Footprint footprint, Fill fill) {
     this.key = Objects.requireNonNull(key, "key");
     this.value = value;
     this.footprint = Objects.requireNonNull(footprint, "footprint");
-    this.fence = fence.tick();
-    this.ownTick = ownTick;
-    this.loadBeganNanos = fence.nanos();
-    this.filledNanos = filledNanos;
-    this.lifetimeNanos = lifetimeNanos;
+    this.fill = Objects.requireNonNull(fill, "fill");
   }
 
   /** What was asked. */
@@ -78,32 +52,32 @@ public final class Entry {
 
   /** The board's tick before the load began. */
   public long fence() {
-    return fence;
+    return fill.fence().tick();
   }
 
   /** Whether nothing that the answer depends on has changed since it was read. */
   public boolean isFresh(Board board) {
-    return board.isFresh(footprint, fence, ownTick);
+    return board.isFresh(footprint, fill.fence().tick(), fill.ownTick());
   }
 
   /** When the load ended, on the monotonic clock. */
   public long filledNanos() {
-    return filledNanos;
+    return fill.filledNanos();
   }
 
   /** How long after the fill it may be served; {@link Long#MAX_VALUE} for ever. */
   public long lifetimeNanos() {
-    return lifetimeNanos;
+    return fill.lifetimeNanos();
   }
 
   /** How long the load took. */
   public long loadNanos() {
-    return filledNanos - loadBeganNanos;
+    return fill.filledNanos() - fill.fence().nanos();
   }
 
   /** When the load began, on the monotonic clock. */
   public long loadBeganNanos() {
-    return loadBeganNanos;
+    return fill.fence().nanos();
   }
 
   /**
@@ -118,7 +92,7 @@ public final class Entry {
 
   /** Whether it is older than it may be served, at this moment of the monotonic clock. */
   public boolean isExpired(long nowNanos) {
-    return nowNanos - filledNanos >= lifetimeNanos;
+    return nowNanos - fill.filledNanos() >= fill.lifetimeNanos();
   }
 
   /** Marks the entry as used. Writes only where that changes something. */

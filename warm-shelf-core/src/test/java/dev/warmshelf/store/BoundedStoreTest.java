@@ -145,6 +145,6 @@ class BoundedStoreTest {
 
   private static Entry entry(int id) {
     Key key = Key.of(KeyShape.of("test", "q"), new String[] {"id"}, new Object[] {id});
-    return new Entry(key, id, Footprint.NOTHING, new Fence(0, 0), 0, 0, Long.MAX_VALUE);
+    return new Entry(key, id, Footprint.NOTHING, new Fill(new Fence(0, 0), 0, 0, Long.MAX_VALUE));
   }
 }
