@@ -22,6 +22,8 @@ import org.jspecify.annotations.Nullable;
  * share loads even where nothing may be served from the shelf: while the feed is lost, and where
  * the caller wants an answer fresher than any that is kept.
  *
+ * <p>A plain hit needs none of this: the shelf serves it before there is such an object.
+ *
  * <p>Used once, by the thread that reads.
  */
 final class Read<A extends @Nullable Object, V extends @Nullable Object, X extends Exception> {
@@ -60,7 +62,6 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   }
 
   Reading<V> answer() throws X {
-    long timed = shelf.meters().timesThisHit() ? shelf.ground().time().nanos() : 0;
     watermark = shelf.ground().board().watermark();
     long now = shelf.ground().time().coarseNanos();
     boolean lost = shelf.isFeedLost(watermark, now);
@@ -81,13 +82,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       Events.miss(shelf.name(), key);
       return joinOrLoad();
     }
-    Reading<V> reading = shelf.hit(kept, now, watermark, view);
-    shelf.audit(kept, request);
-    shelf.record(key, request, Origin.KEPT, kept);
-    if (timed != 0) {
-      shelf.meters().hitTook(shelf.ground().time().nanos() - timed);
-    }
-    return reading;
+    return shelf.served(kept, now, watermark, request, view);
   }
 
   /** What is kept, if it may be served to this caller. What may be served to nobody leaves. */

@@ -181,7 +181,34 @@ public final class Shelf implements AutoCloseable {
     if (closed) {
       return bypass(BypassReason.CLOSED, BypassReason.CLOSED.label(), key, request, view);
     }
+    long timed = meters.timesThisHit() ? time.nanos() : 0;
+    Watermark watermark = board.watermark();
+    long now = time.coarseNanos();
+    if (!isFeedLost(watermark, now)) {
+      Entry kept = contents.servable(key, now);
+      if (kept != null && isWithin(request.freshWithinNanos(), kept.loadBeganNanos(), watermark)) {
+        Reading<V> reading = served(kept, now, watermark, request, view);
+        if (timed != 0) {
+          meters.hitTook(time.nanos() - timed);
+        }
+        return reading;
+      }
+    }
+    // Whatever is no plain hit is an object of its own, which looks again.
     return new Read<A, V, X>(this, key, request, view).answer();
+  }
+
+  /** A hit, audited and recorded if it should be. */
+  <A extends @Nullable Object, V extends @Nullable Object, X extends Exception> Reading<V> served(
+      Entry kept,
+      long now,
+      @Nullable Watermark watermark,
+      ReadRequest<A, X> request,
+      Function<? super A, ? extends V> view) {
+    Reading<V> reading = hit(kept, now, watermark, view);
+    audit(kept, request);
+    record(kept.key(), request, Origin.KEPT, kept);
+    return reading;
   }
 
   /** The value under the key, or null if there is none that may be served. A hit or a miss. */
@@ -342,7 +369,7 @@ public final class Shelf implements AutoCloseable {
         || (trust == Trust.FEED && watermark != null && now - watermark.nanos() <= bound);
   }
 
-  <A extends @Nullable Object, V extends @Nullable Object> Reading<V> hit(
+  private <A extends @Nullable Object, V extends @Nullable Object> Reading<V> hit(
       Entry entry, long now, @Nullable Watermark watermark, Function<? super A, ? extends V> view) {
     entry.use();
     meters.hit(entry.loadNanos());
@@ -359,7 +386,7 @@ public final class Shelf implements AutoCloseable {
   }
 
   /** Has a hit audited, if it is picked. */
-  <A extends @Nullable Object, X extends Exception> void audit(
+  private <A extends @Nullable Object, X extends Exception> void audit(
       Entry hit, ReadRequest<A, X> request) {
     Auditor sampling = auditor;
     if (sampling != null && sampling.picksThisHit()) {

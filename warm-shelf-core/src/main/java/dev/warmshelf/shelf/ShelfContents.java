@@ -71,6 +71,19 @@ final class ShelfContents {
     return store.get(key);
   }
 
+  /**
+   * What may be served under the key; null where nothing may, or the store fails. No entry leaves.
+   */
+  @Nullable Entry servable(Key key, long now) {
+    Entry entry;
+    try {
+      entry = store.get(key);
+    } catch (RuntimeException e) {
+      return null; // who looks again tells
+    }
+    return entry != null && mayServe(entry, now) ? entry : null;
+  }
+
   boolean mayServe(Entry entry, long now) {
     return !entry.isExpired(now) && isFresh(entry);
   }

@@ -14,13 +14,17 @@ import org.jspecify.annotations.Nullable;
  * wait for each other.
  */
 public final class Entry {
-  /** This object, its fill, its fence, and its places in the store's map and list. */
-  private static final int OWN_BYTES = 32 + 40 + 32 + 32 + 24;
+  /** This object, and its places in the store's map and list. */
+  private static final int OWN_BYTES = 72 + 32 + 24;
 
   private final Key key;
   private final @Nullable Object value;
   private final Footprint footprint;
-  private final Fill fill;
+  private final long fence;
+  private final long ownTick;
+  private final long loadBeganNanos;
+  private final long filledNanos;
+  private final long lifetimeNanos;
 
   /** Born true: a new entry must outlive one round of eviction to have a chance of being read. */
   private boolean used = true;
@@ -32,7 +36,12 @@ public final class Entry {
     this.key = Objects.requireNonNull(key, "key");
     this.value = value;
     this.footprint = Objects.requireNonNull(footprint, "footprint");
-    this.fill = Objects.requireNonNull(fill, "fill");
+    // Copied: a hit reads them, and should not have to go further than here.
+    this.fence = fill.fence().tick();
+    this.ownTick = fill.ownTick();
+    this.loadBeganNanos = fill.fence().nanos();
+    this.filledNanos = fill.filledNanos();
+    this.lifetimeNanos = fill.lifetimeNanos();
   }
 
   /** What was asked. */
@@ -52,32 +61,32 @@ public final class Entry {
 
   /** The board's tick before the load began. */
   public long fence() {
-    return fill.fence().tick();
+    return fence;
   }
 
   /** Whether nothing that the answer depends on has changed since it was read. */
   public boolean isFresh(Board board) {
-    return board.isFresh(footprint, fill.fence().tick(), fill.ownTick());
+    return board.isFresh(footprint, fence, ownTick);
   }
 
   /** When the load ended, on the monotonic clock. */
   public long filledNanos() {
-    return fill.filledNanos();
+    return filledNanos;
   }
 
   /** How long after the fill it may be served; {@link Long#MAX_VALUE} for ever. */
   public long lifetimeNanos() {
-    return fill.lifetimeNanos();
+    return lifetimeNanos;
   }
 
   /** How long the load took. */
   public long loadNanos() {
-    return fill.filledNanos() - fill.fence().nanos();
+    return filledNanos - loadBeganNanos;
   }
 
   /** When the load began, on the monotonic clock. */
   public long loadBeganNanos() {
-    return fill.fence().nanos();
+    return loadBeganNanos;
   }
 
   /**
@@ -92,7 +101,7 @@ public final class Entry {
 
   /** Whether it is older than it may be served, at this moment of the monotonic clock. */
   public boolean isExpired(long nowNanos) {
-    return nowNanos - fill.filledNanos() >= fill.lifetimeNanos();
+    return nowNanos - filledNanos >= lifetimeNanos;
   }
 
   /** Marks the entry as used. Writes only where that changes something. */
