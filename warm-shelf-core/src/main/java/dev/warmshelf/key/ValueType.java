@@ -114,7 +114,14 @@ public enum ValueType {
 
   /** The type of a value of this class; null if it has none of its own. */
   public static @Nullable ValueType of(Class<?> javaType) {
-    return BY_CLASS.get(javaType);
+    if (javaType == String.class) { // the usual ones, without a lookup
+      return TEXT;
+    } else if (javaType == Integer.class) {
+      return INTEGER;
+    } else if (javaType == Long.class) {
+      return LONG;
+    }
+    return javaType == LocalDate.class ? DATE : BY_CLASS.get(javaType);
   }
 
   /** The type that JSON calls so; null if there is none. */
