@@ -24,6 +24,8 @@ import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import java.awt.Font;
 import java.awt.image.BufferedImage;
+import java.io.IOException;
+import java.io.UncheckedIOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.Connection;
@@ -35,6 +37,7 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import java.util.concurrent.atomic.AtomicInteger;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import javax.imageio.ImageIO;
@@ -398,6 +401,43 @@ class MeasureCommandTest {
       assertThat(result.faults()).anySatisfy(f -> assertThat(f).contains("a footprint is wrong"));
     } finally {
       Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
+    }
+  }
+
+  @Test
+  void whatWasMeasuredBeforeTheDatabaseDiedIsReported() throws Exception {
+    try (LocalPostgres dying = LocalPostgres.start()) {
+      SkerryLine.loadTiny(dying.dataSource("postgres"));
+      Journal.on(dying.dataSource("postgres")).install(SkerryLine.FOLLOWED);
+      HikariConfig config = new HikariConfig();
+      config.setDataSource(dying.dataSource("postgres"));
+      AtomicInteger measured = new AtomicInteger();
+      try (HikariDataSource pool = DatabaseOptions.pool(config, 12)) {
+        Result result =
+            Comparison.of(
+                    pool,
+                    MeasureCommand.demoWorkload(),
+                    settings(30, 0, 5),
+                    (what, share) -> {
+                      if (what.equals("direct") && measured.incrementAndGet() == 2) {
+                        stop(dying);
+                      }
+                    })
+                .run();
+        assertThat(result.isEmpty()).isFalse();
+        assertThat(result.endedBy()).isPresent();
+        assertThat(result.faults()).hasSize(1);
+        assertThat(result.faults().get(0)).startsWith("The run ended early: The database");
+        assertThat(new ComparisonReport(result).lines("")).isNotEmpty();
+      }
+    }
+  }
+
+  private static void stop(LocalPostgres dying) {
+    try {
+      dying.close();
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
     }
   }
 
