@@ -69,7 +69,7 @@ class MeasureCommandTest {
 
   @Test
   void directReadsAreNeverStaleAndKeptOnesOnlyLate() throws Exception {
-    Result result = measure(settings(6, 0, 50));
+    Result result = measure(settings(5, 0, 50));
     assertThat(result.faults()).isEmpty();
     assertThat(result.commits()).isNotEmpty();
     for (Figures following : result.ways().subList(2, 5)) {
@@ -249,7 +249,7 @@ class MeasureCommandTest {
             "--workload",
             workload.toString(),
             "--seconds",
-            "5",
+            "3",
             "--record",
             file,
             "--json");
@@ -267,7 +267,7 @@ class MeasureCommandTest {
             "--db",
             db,
             "--seconds",
-            "4",
+            "3",
             "--replay",
             file,
             "--ways",
@@ -395,7 +395,7 @@ class MeasureCommandTest {
             END LOOP; END $$""");
     }
     try {
-      Result result = measure(settings(6, 0, 200));
+      Result result = measure(settings(5, 0, 200));
       assertThat(result.ways().get(0).staleness().stale()).isZero();
       assertThat(result.ways().get(4).staleness().never()).isPositive();
       assertThat(result.faults()).anySatisfy(f -> assertThat(f).contains("a footprint is wrong"));
