@@ -150,7 +150,7 @@ class MeasureCommandTest {
 
   @Test
   void anOpenLoopAsksAtItsRateAndTwoRunsAskTheSame() throws Exception {
-    Result one = measure(settings(5, 100, 5));
+    Result one = measure(settings(3, 100, 5));
     assertThat(one.faults()).isEmpty();
     for (Figures way : one.ways()) {
       // 100 a second for rounds of a second each, at random: sigma is 10 for one, 14 for two.
@@ -417,7 +417,13 @@ class MeasureCommandTest {
             Comparison.of(
                     pool,
                     MeasureCommand.demoWorkload(),
-                    settings(30, 0, 5),
+                    new RunSettings(
+                        EnumSet.of(WayKind.ANSWERS),
+                        Duration.ofSeconds(1),
+                        Duration.ofSeconds(20),
+                        new Traffic(3, 0, 5),
+                        Duration.ofSeconds(1),
+                        7),
                     (what, share) -> {
                       if (what.equals("direct") && measured.incrementAndGet() == 2) {
                         stop(dying);
