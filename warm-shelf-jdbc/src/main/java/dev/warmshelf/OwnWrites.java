@@ -4,6 +4,7 @@ import dev.warmshelf.feed.Feed;
 import dev.warmshelf.feed.OwnWrite;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
@@ -77,8 +78,9 @@ final class OwnWrites {
       board.tickEverything();
       return Board.OVERTAKEN;
     }
+    List<Change> changes = named.stream().map(Change::atLarge).toList();
     return write == null
-        ? board.tickOwn(List.copyOf(named), Footprint.NOTHING, 0)
-        : board.tickOwn(List.copyOf(named), write.footprint(), write.fence());
+        ? board.tickOwn(changes, Footprint.NOTHING, 0)
+        : board.tickOwn(changes, write.footprint(), write.fence());
   }
 }

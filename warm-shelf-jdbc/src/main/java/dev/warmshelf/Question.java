@@ -4,6 +4,8 @@ import dev.warmshelf.Verdicts.Judged;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.FootprintPlan;
+import dev.warmshelf.lane.Interest;
+import dev.warmshelf.lane.InterestPlan;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.postgres.Session;
@@ -210,7 +212,7 @@ public final class Question<T> {
                 over.isNone() ? BypassReason.NOT_ANALYSED : BypassReason.UNEQUAL_SESSIONS);
       } else if (judged.verdict() instanceof Verdict.Keepable keepable) {
         if (!judged.analysed().analysis().textsMatter() || !aValueMeansMoment()) {
-          return readFromShelf(key, new SharedRead(kind, judged, keepable.lanes()), view);
+          return readFromShelf(key, new SharedRead(kind, judged, keepable), view);
         }
         around = Bypass.because(BypassReason.MOMENT_AS_VALUE);
       } else {
@@ -339,12 +341,14 @@ public final class Question<T> {
     private final Sessions.Kind kind;
     private final Judged judged;
     private final FootprintPlan lanes;
+    private final @Nullable InterestPlan interest;
     private boolean shared;
 
-    SharedRead(Sessions.Kind kind, Judged judged, FootprintPlan lanes) {
+    SharedRead(Sessions.Kind kind, Judged judged, Verdict.Keepable verdict) {
       this.kind = kind;
       this.judged = judged;
-      this.lanes = lanes;
+      this.lanes = verdict.lanes();
+      this.interest = verdict.interest();
     }
 
     @Override
@@ -388,6 +392,11 @@ public final class Question<T> {
     @Override
     public Footprint lanes(Footprint before, Answer answer) {
       return lanes.needAnswer() ? before.and(lanes.afterLoad(answer)) : before;
+    }
+
+    @Override
+    public @Nullable Interest interest(Answer answer) {
+      return interest == null ? null : interest.of(values, answer);
     }
 
     @Override
@@ -450,7 +459,7 @@ public final class Question<T> {
     Sessions.Kind kind = sessions().current(writer.held());
     Judged judged = query.judged(values, kind, Verdicts.NONE);
     if (judged != null && judged.verdict() instanceof Verdict.Keepable keepable) {
-      SharedRead asking = new SharedRead(kind, judged, keepable.lanes());
+      SharedRead asking = new SharedRead(kind, judged, keepable);
       return Optional.of(asking.lanes(asking.lanes(), answer));
     }
     return Optional.empty();

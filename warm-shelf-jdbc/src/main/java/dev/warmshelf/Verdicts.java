@@ -353,7 +353,8 @@ final class Verdicts implements AutoCloseable {
         return new Verdict.Refused(new Refusal(Reason.NOT_FOLLOWED, lane.name(), -1));
       }
     }
-    return new Verdict.Keepable(keepable.lanes().and(all.stream().map(Known::lane).toList()));
+    return new Verdict.Keepable(
+        keepable.lanes().and(all.stream().map(Known::lane).toList()), keepable.interest());
   }
 
   /** A constant that was lifted out of the text may be a word that means the moment. */

@@ -72,8 +72,8 @@ public final class FeedCost {
       }
       run(
           source,
-          "INSERT INTO warm_shelf.journal (lane, kind, told) SELECT '\"public\".\"busy\"', 'UPDATE',"
-              + " '{id=2}' FROM generate_series(1, "
+          "INSERT INTO warm_shelf.journal (lane, kind) SELECT '\"public\".\"busy\"', 'UPDATE'"
+              + " FROM generate_series(1, "
               + rows
               + ")");
       measure(source, String.format(Locale.ROOT, "%d open writers, %,d rows since", WRITERS, rows));

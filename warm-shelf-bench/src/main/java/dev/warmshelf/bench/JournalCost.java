@@ -16,8 +16,10 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.Collections;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
+import java.util.Map;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.locks.LockSupport;
 import org.HdrHistogram.Histogram;
@@ -28,6 +30,7 @@ import org.HdrHistogram.Histogram;
  */
 public final class JournalCost {
   private static final int ROUNDS = 60;
+  private static final int WARM_UP_ROUNDS = 5;
   private static final int UPDATES_PER_ROUND = 200;
   private static final int LAG_SAMPLES = 400;
   private static final long WRITE_NANOS = TimeUnit.SECONDS.toNanos(1) / 200;
@@ -54,11 +57,17 @@ public final class JournalCost {
         for (String table : List.of("plain", "whole", "apart", "woken")) {
           statement.execute("CREATE TABLE " + table + " (LIKE notice INCLUDING ALL)");
           statement.execute("INSERT INTO " + table + " SELECT * FROM notice");
+          statement.execute("CREATE TABLE " + table + "_many (LIKE notice INCLUDING ALL)");
+          statement.execute("INSERT INTO " + table + "_many SELECT * FROM notice");
+          statement.execute("UPDATE " + table + "_many SET port_id = id % 100");
         }
       }
     }
     Journal.on(pool).wakingReaders().install(List.of("woken:port_id"));
-    Journal.on(pool).install(List.of("whole", "apart:port_id", "notice:port_id"));
+    Journal.on(pool)
+        .install(
+            List.of(
+                "whole", "apart:port_id", "notice:port_id", "whole_many", "apart_many:port_id"));
     try (Connection connection = pool.getConnection();
         Statement statement = connection.createStatement()) {
       statement.execute("SELECT warm_shelf.reader_is_here()"); // else nothing is noted
@@ -66,38 +75,60 @@ public final class JournalCost {
   }
 
   private static void cost(HikariDataSource pool) throws SQLException {
-    List<String> tables = List.of("plain", "whole", "apart", "woken");
-    List<Histogram> times = new ArrayList<>();
-    tables.forEach(table -> times.add(new Histogram(3)));
+    print(
+        "An update of one row by its key, a transaction of its own, fsync off:",
+        times(
+            pool,
+            "UPDATE %s SET version = version + 1 WHERE id = ?",
+            List.of("plain", "whole", "apart", "woken"),
+            UPDATES_PER_ROUND));
+    print(
+        "The same of 100 rows, each of which moves from one group to another, 200 groups in all:",
+        times(
+            pool,
+            "UPDATE %s SET port_id = (port_id + 100) %% 200 WHERE id BETWEEN 1 AND 100 AND ? > 0",
+            List.of("plain_many", "whole_many", "apart_many"),
+            UPDATES_PER_ROUND / 10));
+  }
+
+  /** By table, in rounds, so that they share what the machine does beside. */
+  private static Map<String, Histogram> times(
+      HikariDataSource pool, String sql, List<String> tables, int updates) throws SQLException {
+    Map<String, Histogram> times = new LinkedHashMap<>();
+    tables.forEach(table -> times.put(table, new Histogram(3)));
     try (Connection connection = pool.getConnection()) {
       connection.setAutoCommit(true);
-      for (int round = -5; round < ROUNDS; round++) {
-        for (int i = 0; i < tables.size(); i++) {
+      for (int round = -WARM_UP_ROUNDS; round < ROUNDS; round++) {
+        for (Map.Entry<String, Histogram> each : times.entrySet()) {
           try (PreparedStatement update =
-              connection.prepareStatement(
-                  "UPDATE " + tables.get(i) + " SET version = version + 1 WHERE id = ?")) {
-            for (int n = 0; n < UPDATES_PER_ROUND; n++) {
+              connection.prepareStatement(sql.formatted(each.getKey()))) {
+            for (int n = 0; n < updates; n++) {
               update.setInt(1, 1 + n);
               long began = System.nanoTime();
               update.executeUpdate();
               if (round >= 0) {
-                times.get(i).recordValue(System.nanoTime() - began);
+                each.getValue().recordValue(System.nanoTime() - began);
               }
             }
           }
         }
       }
     }
-    System.out.println("An update of one row by its key, a transaction of its own, fsync off:");
-    for (int i = 0; i < tables.size(); i++) {
-      System.out.printf(
-          Locale.ROOT,
-          "  %-6s  p50 %4d us  p95 %4d us   %+d us at the median%n",
-          tables.get(i),
-          times.get(i).getValueAtPercentile(50) / 1_000,
-          times.get(i).getValueAtPercentile(95) / 1_000,
-          (times.get(i).getValueAtPercentile(50) - times.get(0).getValueAtPercentile(50)) / 1_000);
-    }
+    return times;
+  }
+
+  private static void print(String what, Map<String, Histogram> times) {
+    System.out.println(what);
+    long plain = times.values().iterator().next().getValueAtPercentile(50);
+    times.forEach(
+        (table, took) ->
+            System.out.printf(
+                Locale.ROOT,
+                "  %-10s  p50 %5d us  p95 %5d us   %.2f x the first at the median%n",
+                table,
+                took.getValueAtPercentile(50) / 1_000,
+                took.getValueAtPercentile(95) / 1_000,
+                (double) took.getValueAtPercentile(50) / plain));
   }
 
   private static void lag(HikariDataSource pool) throws Exception {

@@ -87,11 +87,12 @@ public final class Hunt implements AutoCloseable {
   private final Map<String, ShelvedQuery<Map<String, @Nullable Object>>> directly = new HashMap<>();
   private final Map<String, Integer> refused = new TreeMap<>();
   private long checks;
+  private long revived;
   private long asked;
   private long keepable;
 
   /** What one hunt came to. */
-  public record Outcome(long checks, long asked, long kept, @Nullable String found) {}
+  public record Outcome(long checks, long revived, long asked, long kept, @Nullable String found) {}
 
   /** A statement whose kept answer was not what a direct read gave. */
   private record Find(Made statement, List<String> before, List<String> after) {}
@@ -167,7 +168,7 @@ public final class Hunt implements AutoCloseable {
       if (find != null) {
         String told = told(shrunk(find));
         System.out.println(told);
-        return new Outcome(checks, asked, keepable, told);
+        return new Outcome(checks, revived, asked, keepable, told);
       }
       if (checks >= nextReport) {
         nextReport = checks + most / 10;
@@ -180,8 +181,12 @@ public final class Hunt implements AutoCloseable {
       }
     }
     System.out.printf(
-        Locale.ROOT, "hunt: %,d checks, nothing found; refused: %s%n", checks, refused);
-    return new Outcome(checks, asked, keepable, null);
+        Locale.ROOT,
+        "hunt: %,d checks, %,d of answers revived, nothing found; refused: %s%n",
+        checks,
+        revived,
+        refused);
+    return new Outcome(checks, revived, asked, keepable, null);
   }
 
   /** From a fresh state: some statements, and changes among them. */
@@ -209,8 +214,9 @@ public final class Hunt implements AutoCloseable {
       for (int i = 0; i < statements.size(); i++) {
         Asked each = statements.get(i);
         Reading<?> reading = ask(each.statement());
-        if (reading.origin() == Origin.KEPT) {
+        if (reading.origin().isHit()) {
           checks++;
+          revived += reading.origin() == Origin.REVIVED ? 1 : 0;
           if (!isTrue(each.statement(), reading)) {
             return new Find(
                 each.statement(),
@@ -335,7 +341,7 @@ public final class Hunt implements AutoCloseable {
     }
     untilDelivered();
     Reading<?> reading = ask(find.statement());
-    return reading.origin() == Origin.KEPT && !isTrue(find.statement(), reading);
+    return reading.origin().isHit() && !isTrue(find.statement(), reading);
   }
 
   private Find shrunk(Find found) throws Exception {

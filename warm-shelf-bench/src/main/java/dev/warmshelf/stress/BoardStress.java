@@ -1,10 +1,18 @@
 package dev.warmshelf.stress;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.FootprintPlan;
+import dev.warmshelf.lane.Interest;
+import dev.warmshelf.lane.InterestPlan;
+import dev.warmshelf.lane.InterestPlan.PlaceRead;
 import dev.warmshelf.lane.Lane;
 import java.util.List;
+import java.util.Map;
+import java.util.Set;
 import org.openjdk.jcstress.annotations.Actor;
 import org.openjdk.jcstress.annotations.Arbiter;
 import org.openjdk.jcstress.annotations.Expect;
@@ -18,7 +26,25 @@ import org.openjdk.jcstress.infra.results.I_Result;
 public class BoardStress {
   private static final Lane LANE = Lane.ofTable("public", "booking");
   private static final List<Lane> LANES = List.of(LANE);
+  private static final List<Change> CHANGES = List.of(Change.atLarge(LANE));
   private static final Footprint FOOTPRINT = Footprint.of(LANE);
+  private static final Interest INTEREST =
+      new InterestPlan(Map.of(LANE, Set.of()), List.of(new PlaceRead(LANE, Map.of(), Map.of())))
+          .of(new Object[0], NoRows.INSTANCE);
+
+  private enum NoRows implements FootprintPlan.Rows {
+    INSTANCE;
+
+    @Override
+    public int size() {
+      return 0;
+    }
+
+    @Override
+    public Object value(int row, int column) {
+      throw new IndexOutOfBoundsException();
+    }
+  }
 
   private BoardStress() {}
 
@@ -90,7 +116,7 @@ public class BoardStress {
 
     @Actor
     public void write() {
-      own = board.tickOwn(LANES, FOOTPRINT, 0);
+      own = board.tickOwn(CHANGES, FOOTPRINT, 0);
     }
 
     @Actor
@@ -101,6 +127,59 @@ public class BoardStress {
     @Arbiter
     public void look(I_Result result) {
       result.r1 = board.isFresh(FOOTPRINT, 0, own) ? 1 : 0;
+    }
+  }
+
+  /** A second look against a change that makes a difference. */
+  @JCStressTest
+  @Outcome(id = "0", expect = Expect.ACCEPTABLE, desc = "the answer is out")
+  @Outcome(id = "1", expect = Expect.FORBIDDEN, desc = "revived for good, past the change")
+  @State
+  public static class SecondLookAgainstChange {
+    private final Board board = new Board(16);
+    private LookBack found = new LookBack(0, false, List.of());
+
+    @Actor
+    public void change() {
+      board.tickChanges(CHANGES);
+    }
+
+    @Actor
+    public void look() {
+      found = board.lookBack(INTEREST, 0, 0);
+    }
+
+    @Arbiter
+    public void serve(I_Result result) {
+      boolean fresh = board.isFresh(FOOTPRINT, 0, found.through(), 0);
+      result.r1 = found.findsNothing() && fresh ? 1 : 0;
+    }
+  }
+
+  /** What was found fresh, and is not looked at again while nothing settles. */
+  @JCStressTest
+  @Outcome(id = "0", expect = Expect.ACCEPTABLE, desc = "looked at again, or out at first")
+  @Outcome(id = "1", expect = Expect.FORBIDDEN, desc = "thought to be fresh for good")
+  @State
+  public static class FoundFreshAgainstChange {
+    private final Board board = new Board(16);
+    private long settled;
+    private boolean fresh;
+
+    @Actor
+    public void change() {
+      board.tickChanges(CHANGES);
+    }
+
+    @Actor
+    public void look() {
+      settled = board.settled();
+      fresh = board.isFresh(FOOTPRINT, 0);
+    }
+
+    @Arbiter
+    public void serve(I_Result result) {
+      result.r1 = fresh && board.settled() == settled ? 1 : 0;
     }
   }
 

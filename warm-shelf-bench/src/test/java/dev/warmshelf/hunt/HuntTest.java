@@ -16,6 +16,7 @@ class HuntTest {
       Hunt.Outcome outcome = Hunt.run(server, CHECKS, SEED);
       assertThat(outcome.found()).isNull();
       assertThat(outcome.checks()).isGreaterThanOrEqualTo(CHECKS);
+      assertThat(outcome.revived()).isGreaterThan(CHECKS / 100);
       assertThat(outcome.kept())
           .as("statements that may be kept")
           .isGreaterThan(outcome.asked() / 2);

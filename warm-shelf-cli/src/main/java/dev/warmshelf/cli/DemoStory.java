@@ -15,7 +15,6 @@ import dev.warmshelf.measure.report.ComparisonReport;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
-import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
@@ -136,7 +135,7 @@ final class DemoStory {
       say(
           "%s  %-6s  %8s   statements the database executed: %d",
           which, reading.origin(), Text.nanos(took), work.done().calls() - before);
-      if (reading.origin() == Origin.KEPT) {
+      if (reading.origin().isHit()) {
         dependsOn(reading);
       }
     }
@@ -173,7 +172,7 @@ final class DemoStory {
     int old = 0;
     long asked = System.nanoTime();
     Reading<List<Departure>> reading = board(departures).list();
-    while (reading.origin() == Origin.KEPT) {
+    while (reading.origin().isHit()) {
       old++;
       asked = System.nanoTime();
       reading = board(departures).list();
@@ -199,7 +198,7 @@ final class DemoStory {
             new Traffic(readers, 0, WRITES),
             TTL,
             1);
-    say("five ways take turns, with the same requests and the same writer, mostly of bookings:");
+    say("six ways take turns, with the same requests and the same writer, mostly of bookings:");
     say(
         "direct; kept for %d s whatever happens; kept until a table changes; until rows change that",
         TTL.toSeconds());

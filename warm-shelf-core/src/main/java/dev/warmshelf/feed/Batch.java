@@ -1,6 +1,7 @@
 package dev.warmshelf.feed;
 
 import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Lane;
 import java.util.List;
 import org.jspecify.annotations.Nullable;

@@ -2,13 +2,12 @@ package dev.warmshelf.feed;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.lane.Lane;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.meter.FeedMeters;
 import java.util.ArrayList;
-import java.util.HashSet;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -74,30 +73,20 @@ public final class Delivery {
   }
 
   private void tick(List<Change> changes) {
-    Set<Lane> others = new HashSet<>();
-    Map<OwnWrite, Set<Lane>> own = Map.of();
+    List<Change> others = new ArrayList<>();
+    Map<OwnWrite, List<Change>> own = new LinkedHashMap<>();
     for (Change change : changes) {
       OwnWrite write = expected.get(change.transaction());
       if (write == null) {
-        addLanes(change, others);
+        others.add(change);
       } else {
-        own = own.isEmpty() ? new java.util.LinkedHashMap<>() : own;
-        addLanes(change, own.computeIfAbsent(write, w -> new HashSet<>()));
+        own.computeIfAbsent(write, w -> new ArrayList<>()).add(change);
       }
     }
     // Own ones first: who else changed the same in this batch may have come later.
-    own.forEach((write, lanes) -> write.tick(board, new ArrayList<>(lanes)));
+    own.forEach((write, its) -> write.tick(board, its));
     if (!others.isEmpty()) {
-      board.tick(others);
-    }
-  }
-
-  private static void addLanes(Change change, Set<Lane> lanes) {
-    lanes.add(change.table());
-    if (change.groups() == null) {
-      lanes.add(change.table().atLarge());
-    } else {
-      change.groups().forEach(group -> lanes.add(change.table().group(group)));
+      board.tickChanges(others);
     }
   }
 }

@@ -1,8 +1,8 @@
 package dev.warmshelf.feed;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
-import dev.warmshelf.lane.Lane;
 import java.util.Collection;
 import java.util.Objects;
 
@@ -44,9 +44,9 @@ public final class OwnWrite {
     return fence;
   }
 
-  /** Ticks the transaction's lanes as an own write. */
-  public void tick(Board board, Collection<Lane> lanes) {
-    long number = board.tickOwn(lanes, footprint, fence);
+  /** Ticks the transaction's changes as an own write. */
+  public void tick(Board board, Collection<Change> changes) {
+    long number = board.tickOwn(changes, footprint, fence);
     ownTick =
         ownTick == 0
             ? number

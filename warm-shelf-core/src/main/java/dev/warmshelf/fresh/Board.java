@@ -1,11 +1,17 @@
 package dev.warmshelf.fresh;
 
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Interest;
 import dev.warmshelf.lane.Lane;
 import java.lang.invoke.MethodHandles;
 import java.lang.invoke.VarHandle;
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.Collection;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Set;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicInteger;
 import java.util.concurrent.atomic.AtomicLong;
@@ -35,6 +41,15 @@ import org.jspecify.annotations.Nullable;
  * <p><b>The watermark</b> is written after the stamps of everything it covers, and read before the
  * stamps are checked. Both are volatile, so whoever sees the watermark sees those stamps.
  *
+ * <p><b>The second look.</b> Of the data's changes the board remembers the latest, in a trail, and
+ * can say which of them could make a difference to an answer ({@link #lookBack}). An answer that
+ * none touches is as fresh as the trail is complete; its data lanes, and only these, are checked
+ * from there on.
+ *
+ * <p><b>Settled</b> ({@link #settled}) is a count that goes up once all stamps of a tick are
+ * raised. While it stands still, what was found fresh is fresh, and need not be checked lane by
+ * lane.
+ *
  * <p>Stamps live in a fixed array. A lane's hash picks its stamp; two lanes that share one only
  * invalidate each other's answers, never hide a change.
  *
@@ -52,6 +67,8 @@ public final class Board {
   private final int mask;
   private final AtomicLong ticks = new AtomicLong();
   private final AtomicLong schemaVersion = new AtomicLong();
+  private final AtomicLong settled = new AtomicLong();
+  private final Trail trail = new Trail();
   private volatile long floor;
   private volatile @Nullable Watermark watermark;
   private final AtomicInteger waiting = new AtomicInteger();
@@ -87,25 +104,56 @@ public final class Board {
    * @return the tick of the changes
    */
   public long tick(Collection<Lane> lanes) {
-    long tick = ticks.incrementAndGet();
+    List<Lane> tables = lanes.stream().filter(Lane::isData).map(Lane::table).distinct().toList();
+    return settle(
+        raise(
+            lanes, tables.isEmpty() ? ticks.incrementAndGet() : trail.noteAtLarge(ticks, tables)));
+  }
+
+  /** Notes changes of tables, as {@link #tick} does, and remembers them for a while. */
+  public long tickChanges(Collection<Change> changes) {
+    return settle(raise(lanesOf(changes), trail.note(ticks, changes)));
+  }
+
+  private static Set<Lane> lanesOf(Collection<Change> changes) {
+    Set<Lane> lanes = new HashSet<>();
+    changes.forEach(change -> lanes.addAll(change.lanes()));
+    return lanes;
+  }
+
+  private long raise(Collection<Lane> lanes, long first) {
+    long tick = first;
     for (Lane lane : lanes) {
       tick = raise((int) lane.hash() & mask, tick);
     }
     return tick;
   }
 
+  private long settle(long tick) {
+    settled.incrementAndGet();
+    return tick;
+  }
+
   /**
-   * Notes the changes of one transaction of this process, as {@link #tick} does.
+   * A count that goes up whenever a tick is over. What was found fresh after it was read is fresh
+   * as long as it stays what it is.
+   */
+  public long settled() {
+    return settled.get();
+  }
+
+  /**
+   * Notes the changes of one transaction of this process, as {@link #tickChanges} does.
    *
    * @param footprint what an answer made from the transaction's result depends on
    * @param fence taken before the statement that gave that result was sent
    * @return a number for {@link #isFresh(Footprint, long, long)}, or {@link #OVERTAKEN} if somebody
    *     else has changed one of the footprint's lanes since the fence
    */
-  public long tickOwn(Collection<Lane> lanes, Footprint footprint, long fence) {
-    long own = ticks.incrementAndGet();
+  public long tickOwn(Collection<Change> changes, Footprint footprint, long fence) {
+    long own = trail.note(ticks, changes);
     boolean overtaken = false;
-    for (Lane lane : lanes) {
+    for (Lane lane : lanesOf(changes)) {
       int index = (int) lane.hash() & mask;
       long seen = (long) STAMP.getVolatile(stamps, index);
       while (seen < own && !STAMP.compareAndSet(stamps, index, seen, own)) {
@@ -116,7 +164,32 @@ public final class Board {
       }
       overtaken |= seen > fence && seen != own && standsOn(footprint, index);
     }
-    return overtaken ? OVERTAKEN : own;
+    return settle(overtaken ? OVERTAKEN : own);
+  }
+
+  /**
+   * What is remembered of the changes since a tick that could make a difference to an answer.
+   *
+   * @param since the answer's fence for its data
+   * @param own the number of the own write that the answer was made from; 0 if there was none
+   */
+  public LookBack lookBack(Interest interest, long since, long own) {
+    long through = trail.completeThrough(ticks); // first: what comes now has a later tick
+    List<Change> touching = new ArrayList<>();
+    boolean complete = own != OVERTAKEN;
+    for (Lane table : interest.tables()) {
+      complete &=
+          trail.walk(
+              table,
+              since,
+              own,
+              change -> {
+                if (interest.isTouchedBy(change)) {
+                  touching.add(change);
+                }
+              });
+    }
+    return new LookBack(through, complete, touching);
   }
 
   private boolean standsOn(Footprint footprint, int index) {
@@ -134,6 +207,7 @@ public final class Board {
     synchronized (this) {
       floor = Math.max(floor, tick);
     }
+    settle(tick);
   }
 
   /**
@@ -214,12 +288,22 @@ public final class Board {
    * @param own what {@link #tickOwn} returned for that write; 0 if there was none
    */
   public boolean isFresh(Footprint footprint, long fence, long own) {
+    return isFresh(footprint, fence, fence, own);
+  }
+
+  /**
+   * The same for an answer that a second look has found untouched.
+   *
+   * @param dataFence the tick up to which no change of data has touched it
+   */
+  public boolean isFresh(Footprint footprint, long fence, long dataFence, long own) {
     if (fence < floor || own == OVERTAKEN) {
       return false;
     }
+    int data = footprint.dataSize();
     for (int i = 0; i < footprint.size(); i++) {
       long stamp = (long) STAMP.getAcquire(stamps, (int) footprint.hash(i) & mask);
-      if (stamp > fence && stamp != own) {
+      if (stamp > (i < data ? dataFence : fence) && stamp != own) {
         return false;
       }
     }

@@ -28,10 +28,8 @@ public final class ReadingHeaders {
     String cache = isToken(name) ? name : quoted(name);
     Origin origin = reading.origin();
     return switch (origin) {
-      case KEPT ->
-          cache
-              + "; hit"
-              + reading.remainingTtl().map(ttl -> "; ttl=" + ttl.toSeconds()).orElse("");
+      case KEPT -> hit(cache, reading);
+      case REVIVED -> hit(cache, reading) + "; detail=revived";
       case LOADED -> cache + "; fwd=miss";
       case JOINED -> cache + "; fwd=miss; collapsed";
       case DIRECT ->
@@ -41,12 +39,18 @@ public final class ReadingHeaders {
     };
   }
 
+  private static String hit(String cache, Reading<?> reading) {
+    return cache
+        + "; hit"
+        + reading.remainingTtl().map(ttl -> "; ttl=" + ttl.toSeconds()).orElse("");
+  }
+
   /**
    * The value of {@code Age}: how many whole seconds ago the answer was read from the database, if
    * it was kept; empty otherwise, since a fresh response needs none.
    */
   public static Optional<String> age(Reading<?> reading) {
-    return reading.origin() == Origin.KEPT
+    return reading.origin().isHit()
         ? Optional.of(Long.toString(reading.age().toSeconds()))
         : Optional.empty();
   }

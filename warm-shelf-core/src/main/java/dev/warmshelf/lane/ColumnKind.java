@@ -39,7 +39,8 @@ public enum ColumnKind {
     return text == null ? null : column + "=" + text;
   }
 
-  private @Nullable String text(Object value) {
+  /** A value's text, or null where it is not certain to mean that value and no other. */
+  @Nullable String text(Object value) {
     return switch (this) {
       case INTEGER ->
           value instanceof Integer

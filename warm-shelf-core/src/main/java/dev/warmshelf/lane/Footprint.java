@@ -3,6 +3,7 @@ package dev.warmshelf.lane;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collection;
+import java.util.Comparator;
 import java.util.List;
 import java.util.stream.Collectors;
 
@@ -10,23 +11,28 @@ import java.util.stream.Collectors;
  * The lanes an answer was read from. An answer is fresh as long as none of them has changed since
  * its load began.
  *
- * <p>Immutable; lanes are distinct and sorted by name.
+ * <p>Immutable; lanes are distinct; those that change with the data come first, each sort by name.
  */
 public final class Footprint {
   /** The footprint of an answer that was read from no table, such as {@code SELECT 1}. */
   public static final Footprint NOTHING = new Footprint(List.of());
 
+  private static final Comparator<Lane> ORDER =
+      Comparator.comparing((Lane lane) -> !lane.isData()).thenComparing(Comparator.naturalOrder());
+
   private final List<Lane> lanes;
   private final long[] hashes;
+  private final int dataSize;
 
   private Footprint(List<Lane> lanes) {
     this.lanes = lanes;
+    this.dataSize = (int) lanes.stream().filter(Lane::isData).count();
     this.hashes = lanes.stream().mapToLong(Lane::hash).toArray();
   }
 
   /** Of these lanes, in any order, each as often as one likes. */
   public static Footprint of(Collection<Lane> lanes) {
-    return new Footprint(lanes.stream().distinct().sorted().toList());
+    return new Footprint(lanes.stream().distinct().sorted(ORDER).toList());
   }
 
   /** Of these lanes. */
@@ -44,7 +50,7 @@ public final class Footprint {
     return of(all);
   }
 
-  /** Distinct, sorted by name. */
+  /** Distinct; those that change with the data first, each sort by name. */
   public List<Lane> lanes() {
     return lanes;
   }
@@ -55,6 +61,11 @@ public final class Footprint {
    */
   public List<Lane> dataLanes() {
     return lanes.stream().filter(lane -> !lane.isMeaning()).toList();
+  }
+
+  /** How many lanes change with the data; they are the first. */
+  public int dataSize() {
+    return dataSize;
   }
 
   /** How many lanes there are. */

@@ -136,12 +136,7 @@ public final class FootprintPlan {
     List<Lane> found = new ArrayList<>();
     found.add(reach.table().atLarge());
     for (Source source : reach.values()) {
-      Object value =
-          source instanceof Source.Parameter parameter
-              ? values[parameter.index()]
-              : ((Source.Constant) source).value();
-      List<?> several = value instanceof List<?> list ? list : Collections.singletonList(value);
-      for (Object one : several) {
+      for (Object one : valuesOf(source, values)) {
         if (found.size() > MOST_GROUPS
             || !addGroup(reach.table(), reach.column(), reach.kind(), one, found)) {
           lanes.add(reach.table());
@@ -150,6 +145,15 @@ public final class FootprintPlan {
       }
     }
     lanes.addAll(found);
+  }
+
+  /** The values that stand for a source: those of a bound list, else one. */
+  static List<?> valuesOf(Source source, @Nullable Object[] values) {
+    Object value =
+        source instanceof Source.Parameter parameter
+            ? values[parameter.index()]
+            : ((Source.Constant) source).value();
+    return value instanceof List<?> list ? list : Collections.singletonList(value);
   }
 
   private static void addTold(Reach.Told told, Rows answer, List<Lane> lanes) {

@@ -128,6 +128,25 @@ public final class Lane implements Comparable<Lane> {
     return new Lane(Kind.GROUP, List.of(table.get(0), table.get(1), group));
   }
 
+  /** Whether it changes with the data of a table. */
+  public boolean isData() {
+    return kind == Kind.TABLE || kind == Kind.GROUP || kind == Kind.AT_LARGE;
+  }
+
+  /**
+   * Of a lane that changes with the data: the table's lane.
+   *
+   * @throws IllegalStateException if it does not
+   */
+  public Lane table() {
+    if (kind == Kind.TABLE) {
+      return this;
+    } else if (!isData()) {
+      throw new IllegalStateException(name() + " is of no table.");
+    }
+    return ofTable(parts.get(0), parts.get(1));
+  }
+
   private List<String> ofTable() {
     if (kind != Kind.TABLE) {
       throw new IllegalStateException(name() + " is not a table's lane.");

@@ -17,6 +17,8 @@ public enum Count {
   FILLS("fills"),
   /** Loads that threw. */
   LOAD_FAILURES("loadFailures"),
+  /** Of the hits, those on entries that a second look at the changes has found untouched. */
+  REVIVED("revived"),
   /** Entries found out of date when looked up or evicted. */
   INVALIDATED("invalidated"),
   /** Of these, those whose reload gave the same rows. */

@@ -29,6 +29,13 @@ public final class Events {
     }
   }
 
+  /** Changes were looked at again, and make no difference to a kept answer. */
+  public static void revived(String shelf, Key key) {
+    if (LOG.isDebugEnabled()) {
+      event(shelf, key).log("revived");
+    }
+  }
+
   /** There was none to serve. */
   public static void miss(String shelf, Key key) {
     if (LOG.isDebugEnabled()) {

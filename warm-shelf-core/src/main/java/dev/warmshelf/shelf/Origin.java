@@ -4,10 +4,20 @@ package dev.warmshelf.shelf;
 public enum Origin {
   /** From the shelf: a hit. The database was not asked. */
   KEPT,
+  /**
+   * From the shelf: a hit, though something that the answer depends on has changed. A second look
+   * at the changes found that they make no difference to it. The database was not asked.
+   */
+  REVIVED,
   /** From the database, by this caller's own load: a miss. */
   LOADED,
   /** From a load that another caller had under way: a miss that cost no database read. */
   JOINED,
   /** From the database, past the shelf: a bypass. Nothing was kept. */
-  DIRECT
+  DIRECT;
+
+  /** Whether the shelf answered. */
+  public boolean isHit() {
+    return this == KEPT || this == REVIVED;
+  }
 }

@@ -16,6 +16,7 @@ import org.jspecify.annotations.Nullable;
  * @param audit how many hits are checked against direct reads; none by default
  * @param patience how long callers wait for another caller's load before it counts as stuck and one
  *     more is begun; 10 seconds by default
+ * @param renewal what to do once something has changed; a second look by default
  */
 public record Policy(
     Capacity capacity,
@@ -23,7 +24,8 @@ public record Policy(
     Duration tolerance,
     WhenLost whenLost,
     Audit audit,
-    Duration patience) {
+    Duration patience,
+    Renewal renewal) {
   private static final Policy STANDARD =
       new Policy(
           Capacity.entries(10_000),
@@ -31,7 +33,8 @@ public record Policy(
           Duration.ofSeconds(1),
           WhenLost.askDatabase(),
           Audit.none(),
-          Duration.ofSeconds(10));
+          Duration.ofSeconds(10),
+          Renewal.LOOK_AGAIN);
 
   /**
    * Durations longer than zero.
@@ -47,6 +50,7 @@ public record Policy(
     Objects.requireNonNull(whenLost, "whenLost");
     Objects.requireNonNull(audit, "audit");
     requirePositive("patience", patience);
+    Objects.requireNonNull(renewal, "renewal");
   }
 
   /** The defaults. */
@@ -56,7 +60,7 @@ public record Policy(
 
   /** The same with another capacity. */
   public Policy holding(Capacity most) {
-    return new Policy(most, ttl, tolerance, whenLost, audit, patience);
+    return new Policy(most, ttl, tolerance, whenLost, audit, patience, renewal);
   }
 
   /**
@@ -66,12 +70,18 @@ public record Policy(
    */
   public Policy ttl(Duration life) {
     return new Policy(
-        capacity, Objects.requireNonNull(life, "life"), tolerance, whenLost, audit, patience);
+        capacity,
+        Objects.requireNonNull(life, "life"),
+        tolerance,
+        whenLost,
+        audit,
+        patience,
+        renewal);
   }
 
   /** Answers are served as long as they are fresh, however old. */
   public Policy withoutTtl() {
-    return new Policy(capacity, null, tolerance, whenLost, audit, patience);
+    return new Policy(capacity, null, tolerance, whenLost, audit, patience, renewal);
   }
 
   /**
@@ -80,17 +90,17 @@ public record Policy(
    * @throws IllegalArgumentException if it is not longer than zero
    */
   public Policy tolerating(Duration lag) {
-    return new Policy(capacity, ttl, lag, whenLost, audit, patience);
+    return new Policy(capacity, ttl, lag, whenLost, audit, patience, renewal);
   }
 
   /** The same with something else to do while the feed is lost. */
   public Policy whenLost(WhenLost then) {
-    return new Policy(capacity, ttl, tolerance, then, audit, patience);
+    return new Policy(capacity, ttl, tolerance, then, audit, patience, renewal);
   }
 
   /** The same with other audits. */
   public Policy auditing(Audit plan) {
-    return new Policy(capacity, ttl, tolerance, whenLost, plan, patience);
+    return new Policy(capacity, ttl, tolerance, whenLost, plan, patience, renewal);
   }
 
   /**
@@ -99,7 +109,12 @@ public record Policy(
    * @throws IllegalArgumentException if it is not longer than zero
    */
   public Policy waitingAtMost(Duration limit) {
-    return new Policy(capacity, ttl, tolerance, whenLost, audit, limit);
+    return new Policy(capacity, ttl, tolerance, whenLost, audit, limit, renewal);
+  }
+
+  /** The same with something else to do once something has changed. */
+  public Policy renewing(Renewal how) {
+    return new Policy(capacity, ttl, tolerance, whenLost, audit, patience, how);
   }
 
   long lossBoundNanos() {

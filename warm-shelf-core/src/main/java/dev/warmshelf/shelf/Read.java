@@ -48,6 +48,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   /** What was kept, and was found out of date; null if nothing was. */
   private @Nullable Entry invalidated;
 
+  /** How what is served was found. */
+  private Origin origin = Origin.KEPT;
+
   /** The lanes that are known before a load. */
   private Footprint before = Footprint.NOTHING;
 
@@ -82,7 +85,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       Events.miss(shelf.name(), key);
       return joinOrLoad();
     }
-    return shelf.served(kept, now, watermark, request, view);
+    return shelf.served(kept, origin, now, watermark, request, view);
   }
 
   /** What is kept, if it may be served to this caller. What may be served to nobody leaves. */
@@ -90,12 +93,23 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     Entry found = shelf.contents().find(key);
     if (found == null) {
       return null;
-    } else if (!shelf.contents().mayServe(found, now)) {
+    } else if (!shelf.contents().mayServe(found, now) && !revive(found, now)) {
       shelf.contents().drop(found, now);
       invalidated = found.isExpired(now) ? null : found;
       return null;
     }
     return shelf.isWithin(boundNanos, found.loadBeganNanos(), watermark) ? found : null;
+  }
+
+  /** Whether an entry may be served after all: what has changed makes no difference to it. */
+  private boolean revive(Entry found, long now) {
+    if (found.isExpired(now) || !shelf.contents().revive(found, shelf.interest(found, request))) {
+      return false;
+    }
+    origin = Origin.REVIVED;
+    shelf.meters().count(Count.REVIVED);
+    Events.revived(shelf.name(), key);
+    return true;
   }
 
   /** The database answers, and nothing is kept; callers who ask the same at once share one read. */
@@ -191,7 +205,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     } else {
       outcome = new Outcome.Answered(entry);
       if (bypass == null) {
-        shelf.contents().keep(entry);
+        shelf.contents().keep(entry, shelf.interest(entry, request));
       }
     }
     return reading(entry, Origin.LOADED, null);

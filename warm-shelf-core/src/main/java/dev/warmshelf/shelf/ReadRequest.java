@@ -1,6 +1,7 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Interest;
 import java.util.Objects;
 import java.util.concurrent.Callable;
 import org.jspecify.annotations.Nullable;
@@ -37,6 +38,14 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
    */
   default boolean mayBeShared(A answer) {
     return true;
+  }
+
+  /**
+   * Which changes could make a difference to an answer; null if that is not known, and then any
+   * change to its lanes may.
+   */
+  default @Nullable Interest interest(A answer) {
+    return null;
   }
 
   /**

@@ -7,6 +7,7 @@ import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Interest;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Events;
@@ -187,7 +188,7 @@ public final class Shelf implements AutoCloseable {
     if (!isFeedLost(watermark, now)) {
       Entry kept = contents.servable(key, now);
       if (kept != null && isWithin(request.freshWithinNanos(), kept.loadBeganNanos(), watermark)) {
-        Reading<V> reading = served(kept, now, watermark, request, view);
+        Reading<V> reading = served(kept, Origin.KEPT, now, watermark, request, view);
         if (timed != 0) {
           meters.hitTook(time.nanos() - timed);
         }
@@ -201,13 +202,14 @@ public final class Shelf implements AutoCloseable {
   /** A hit, audited and recorded if it should be. */
   <A extends @Nullable Object, V extends @Nullable Object, X extends Exception> Reading<V> served(
       Entry kept,
+      Origin origin,
       long now,
       @Nullable Watermark watermark,
       ReadRequest<A, X> request,
       Function<? super A, ? extends V> view) {
-    Reading<V> reading = hit(kept, now, watermark, view);
+    Reading<V> reading = hit(kept, origin, now, watermark, view);
     audit(kept, request);
-    record(kept.key(), request, Origin.KEPT, kept);
+    record(kept.key(), request, origin, kept);
     return reading;
   }
 
@@ -222,7 +224,7 @@ public final class Shelf implements AutoCloseable {
       meters.count(Count.MISSES);
       return null;
     }
-    return this.<V, V>hit(entry, now, watermark, value -> value);
+    return this.<V, V>hit(entry, Origin.KEPT, now, watermark, value -> value);
   }
 
   /**
@@ -241,7 +243,7 @@ public final class Shelf implements AutoCloseable {
    * @return whether it is kept
    */
   public boolean put(Key key, @Nullable Object value, Footprint footprint, Fence fence) {
-    return !closed && contents.keep(entry(key, value, footprint, fence, 0));
+    return !closed && contents.keep(entry(key, value, footprint, fence, 0), null);
   }
 
   /**
@@ -268,7 +270,7 @@ public final class Shelf implements AutoCloseable {
       contents.tellOnce("look up", e);
       return false;
     }
-    boolean kept = contents.keep(entry(key, value, footprint, fence, own));
+    boolean kept = contents.keep(entry(key, value, footprint, fence, own), null);
     if (kept) {
       meters.count(Count.WRITTEN_THROUGH);
     }
@@ -370,12 +372,26 @@ public final class Shelf implements AutoCloseable {
   }
 
   private <A extends @Nullable Object, V extends @Nullable Object> Reading<V> hit(
-      Entry entry, long now, @Nullable Watermark watermark, Function<? super A, ? extends V> view) {
+      Entry entry,
+      Origin origin,
+      long now,
+      @Nullable Watermark watermark,
+      Function<? super A, ? extends V> view) {
     entry.use();
     meters.hit(entry.loadNanos());
     long age = Math.max(0, now - entry.filledNanos());
     Events.hit(name, entry.key(), age);
-    return reading(entry, Origin.KEPT, age, watermark, view);
+    return reading(entry, origin, age, watermark, view);
+  }
+
+  /** Which changes could make a difference to an entry; null if any may, or nobody is to look. */
+  <A extends @Nullable Object> @Nullable Interest interest(Entry entry, ReadRequest<A, ?> request) {
+    if (policy.renewal() == Renewal.LOAD) {
+      return null;
+    }
+    @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type
+    Interest interest = request.interest((A) entry.value());
+    return interest == null || !interest.covers(entry.footprint()) ? null : interest;
   }
 
   static <A extends @Nullable Object, X extends Exception> boolean saysTheSame(

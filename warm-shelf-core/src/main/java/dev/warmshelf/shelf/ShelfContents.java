@@ -1,9 +1,11 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Interest;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Events;
@@ -88,6 +90,25 @@ final class ShelfContents {
     return !entry.isExpired(now) && isFresh(entry);
   }
 
+  /**
+   * Looks again at an entry that is out of date: it is not if no change to what it depends on makes
+   * a difference to it.
+   *
+   * @param interest which changes could; null if any may
+   * @return whether it is fresh now
+   */
+  boolean revive(Entry entry, @Nullable Interest interest) {
+    if (interest == null || entry.fence() < floor) {
+      return false;
+    }
+    LookBack changes = entry.lookBack(board, interest);
+    if (!changes.findsNothing()) {
+      return false;
+    }
+    entry.holdsThrough(changes.through());
+    return isFresh(entry); // not if it was for another reason, such as a tag
+  }
+
   /** Takes an entry off that may never be served again. */
   void drop(Entry entry, long now) {
     if (store.remove(entry)) {
@@ -118,12 +139,13 @@ final class ShelfContents {
   /**
    * Keeps the entry unless it is out of date already.
    *
+   * @param interest which changes could make a difference to it; null if any may
    * @return whether it is kept now
    */
-  boolean keep(Entry entry) {
+  boolean keep(Entry entry, @Nullable Interest interest) {
     try {
       Lane clearings = clearingsOf(entry.key());
-      if (!isFresh(entry) || wasCleared(clearings, entry)) {
+      if (!(isFresh(entry) || revive(entry, interest)) || wasCleared(clearings, entry)) {
         meters.count(Count.OVERTAKEN);
         Events.outAtBirth(shelf, entry.key());
         return false;

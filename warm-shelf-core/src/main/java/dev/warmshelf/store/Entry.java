@@ -1,8 +1,10 @@
 package dev.warmshelf.store;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Interest;
 import java.util.Objects;
 import java.util.OptionalLong;
 import org.jspecify.annotations.Nullable;
@@ -31,6 +33,14 @@ public final class Entry {
 
   private boolean everUsed;
 
+  /** The tick up to which no change of data has touched the answer; only ever raised. */
+  private volatile long dataFence;
+
+  /**
+   * {@link Board#settled} as it was when the entry was last found fresh; a lost update costs time.
+   */
+  private long foundFreshAt = -1;
+
   /** An entry that has just been filled. */
   public Entry(Key key, @Nullable Object value, Footprint footprint, Fill fill) {
     this.key = Objects.requireNonNull(key, "key");
@@ -38,6 +48,7 @@ public final class Entry {
     this.footprint = Objects.requireNonNull(footprint, "footprint");
     // Copied: a hit reads them, and should not have to go further than here.
     this.fence = fill.fence().tick();
+    this.dataFence = fence;
     this.ownTick = fill.ownTick();
     this.loadBeganNanos = fill.fence().nanos();
     this.filledNanos = fill.filledNanos();
@@ -66,7 +77,31 @@ public final class Entry {
 
   /** Whether nothing that the answer depends on has changed since it was read. */
   public boolean isFresh(Board board) {
-    return board.isFresh(footprint, fence, ownTick);
+    long settled = board.settled();
+    if (foundFreshAt == settled) {
+      return true;
+    }
+    if (!board.isFresh(footprint, fence, dataFence, ownTick)) {
+      return false;
+    }
+    foundFreshAt = settled;
+    return true;
+  }
+
+  /** The changes since the answer was last known to hold that could make a difference to it. */
+  public LookBack lookBack(Board board, Interest interest) {
+    return board.lookBack(interest, dataFence, ownTick);
+  }
+
+  /**
+   * Notes that no change of data up to a tick touches the answer.
+   *
+   * @param tick up to which that was looked at
+   */
+  public void holdsThrough(long tick) {
+    synchronized (this) {
+      dataFence = Math.max(dataFence, tick);
+    }
   }
 
   /** When the load ended, on the monotonic clock. */

@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
@@ -221,12 +222,12 @@ class PollingLoopTest {
 
   private static Change change(String transaction) {
     return new Change(
-        transaction == null ? "8" : transaction, BOOKING, null, "UPDATE", Duration.ZERO);
+        transaction == null ? "8" : transaction, BOOKING, null, null, "UPDATE", Duration.ZERO);
   }
 
   /** A change that cannot be ticked: its lane is no table's. */
   private static Change broken() {
-    return new Change("9", Lane.ofTag("none"), null, "UPDATE", Duration.ZERO);
+    return new Change("9", Lane.ofTag("none"), null, null, "UPDATE", Duration.ZERO);
   }
 
   private static void until(java.util.function.BooleanSupplier condition) {

@@ -3,15 +3,26 @@ package dev.warmshelf.fresh;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.lane.Change;
+import dev.warmshelf.lane.ChangedRow;
+import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.FootprintPlan;
+import dev.warmshelf.lane.Interest;
+import dev.warmshelf.lane.InterestPlan;
 import dev.warmshelf.lane.Lane;
 import java.time.Duration;
 import java.util.AbstractCollection;
+import java.util.ArrayList;
 import java.util.Collection;
 import java.util.Iterator;
 import java.util.List;
+import java.util.Map;
+import java.util.Set;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.TimeUnit;
+import java.util.stream.Stream;
 import org.junit.jupiter.api.Test;
 
 class BoardTest {
@@ -76,7 +87,7 @@ class BoardTest {
   @Test
   void anOwnWritePutsOutAllAnswersButTheOneMadeFromIt() {
     long fence = board.lastTick();
-    long own = board.tickOwn(List.of(PORT), Footprint.of(PORT), fence);
+    long own = board.tickOwn(changes(PORT), Footprint.of(PORT), fence);
     assertThat(board.isFresh(Footprint.of(PORT), fence)).isFalse();
     assertThat(board.isFresh(Footprint.of(PORT), fence, own)).isTrue();
     board.tick(List.of(PORT));
@@ -87,8 +98,8 @@ class BoardTest {
   void anOwnWriteIsOvertakenByAnyChangeToItsAnswersLanesSinceTheFence() {
     long fence = board.lastTick();
     board.tick(List.of(ROUTE));
-    assertThat(board.tickOwn(List.of(PORT, ROUTE), Footprint.of(PORT), fence)).isPositive();
-    assertThat(board.tickOwn(List.of(PORT, ROUTE), Footprint.of(ROUTE), fence))
+    assertThat(board.tickOwn(changes(PORT, ROUTE), Footprint.of(PORT), fence)).isPositive();
+    assertThat(board.tickOwn(changes(PORT, ROUTE), Footprint.of(ROUTE), fence))
         .isEqualTo(Board.OVERTAKEN);
   }
 
@@ -98,9 +109,13 @@ class BoardTest {
     long[] own = new long[1];
     Collection<Lane> slow =
         new AbstractCollection<>() {
+          private int rounds;
+
           @Override
           public Iterator<Lane> iterator() {
-            own[0] = board.tickOwn(List.of(PORT), Footprint.of(PORT), fence);
+            if (++rounds == 2) { // first their tables are looked for, then they are ticked
+              own[0] = board.tickOwn(changes(PORT), Footprint.of(PORT), fence);
+            }
             return List.of(PORT).iterator();
           }
 
@@ -113,6 +128,99 @@ class BoardTest {
     assertThat(own[0]).isPositive();
     assertThat(board.isFresh(Footprint.of(PORT), fence, own[0])).isFalse();
   }
+
+  private static List<Change> changes(Lane... tables) {
+    return Stream.of(tables).map(Change::atLarge).toList();
+  }
+
+  @Test
+  void aSecondLookFindsTheChangesThatTouchAnAnswerAndNoOthers() {
+    long fence = board.lastTick();
+    board.tickChanges(List.of(moved("7", "9")));
+    board.tickChanges(changes(ROUTE));
+    assertThat(board.lookBack(portsOf("3"), fence, 0).findsNothing()).isTrue();
+    assertThat(board.lookBack(portsOf("3"), fence, 0).through()).isEqualTo(board.lastTick());
+    assertThat(board.lookBack(portsOf("7"), fence, 0).touching()).hasSize(1);
+    assertThat(board.lookBack(portsOf("9"), fence, 0).touching()).hasSize(1);
+    assertThat(board.lookBack(portsOf("9"), board.lastTick(), 0).findsNothing()).isTrue();
+  }
+
+  @Test
+  void aTickOfATableByHandTouchesEveryAnswerFromIt() {
+    long fence = board.lastTick();
+    board.tick(List.of(PORT, PORT.atLarge()));
+    assertThat(board.lookBack(portsOf("3"), fence, 0).findsNothing()).isFalse();
+  }
+
+  @Test
+  void theTrailForgetsTheOldestAndSaysSo() {
+    long fence = board.lastTick();
+    board.tickChanges(List.of(moved("7", "9")));
+    long later = board.lastTick();
+    for (int i = 0; i < Trail.MOST_CHANGES; i++) {
+      board.tickChanges(List.of(moved("5", "6")));
+    }
+    assertThat(board.lookBack(portsOf("3"), fence, 0).findsNothing()).isFalse();
+    assertThat(board.lookBack(portsOf("3"), later, 0).findsNothing()).isTrue();
+  }
+
+  @Test
+  void theTrailIsBoundedInRowsToo() {
+    List<ChangedRow> many = new ArrayList<>();
+    for (int i = 0; i < Trail.MOST_ROWS / 4; i++) {
+      many.add(new ChangedRow(List.of("region"), "other"));
+    }
+    long fence = board.lastTick();
+    for (int i = 0; i < 4; i++) {
+      board.tickChanges(List.of(change(many)));
+    }
+    assertThat(board.lookBack(portsOf("3"), fence, 0).findsNothing()).isTrue();
+    board.tickChanges(List.of(moved("5", "6")));
+    assertThat(board.lookBack(portsOf("3"), fence, 0).findsNothing()).isFalse();
+  }
+
+  @Test
+  void whatWasFoundUntouchedIsFreshAgainButForLanesThatAreNoTables() {
+    Footprint footprint = Footprint.of(PORT, Lane.ofTag("ours"));
+    long fence = board.lastTick();
+    board.tickChanges(List.of(moved("7", "9")));
+    long through = board.lookBack(portsOf("3"), fence, 0).through();
+    assertThat(board.isFresh(footprint, fence, fence, 0)).isFalse();
+    assertThat(board.isFresh(footprint, fence, through, 0)).isTrue();
+    board.tick(List.of(Lane.ofTag("ours")));
+    assertThat(board.isFresh(footprint, fence, board.lastTick(), 0)).isFalse();
+  }
+
+  private static Change moved(String from, String to) {
+    return change(
+        List.of(new ChangedRow(List.of("region"), from), new ChangedRow(List.of("region"), to)));
+  }
+
+  private static Change change(List<ChangedRow> rows) {
+    return new Change("1", PORT, rows, null, "UPDATE", Duration.ZERO);
+  }
+
+  private static Interest portsOf(String region) {
+    InterestPlan.Pinned pinned =
+        new InterestPlan.Pinned(ColumnKind.TEXT, List.of(new Source.Constant(region)));
+    return new InterestPlan(
+            Map.of(PORT, Set.of("name", "region")),
+            List.of(new InterestPlan.PlaceRead(PORT, Map.of("region", pinned), Map.of())))
+        .of(new Object[0], NO_ROWS);
+  }
+
+  private static final FootprintPlan.Rows NO_ROWS =
+      new FootprintPlan.Rows() {
+        @Override
+        public int size() {
+          return 0;
+        }
+
+        @Override
+        public Object value(int row, int column) {
+          throw new IndexOutOfBoundsException(row);
+        }
+      };
 
   @Test
   void whoWaitsForTheWatermarkIsWokenByIt() throws Exception {

@@ -1,7 +1,9 @@
 package dev.warmshelf.simulation;
 
+import dev.warmshelf.lane.ChangedRow;
 import java.util.ArrayList;
 import java.util.HashMap;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
@@ -37,9 +39,11 @@ final class SimulatedDatabase {
   /**
    * A row of the journal.
    *
-   * @param groups null if not told apart
+   * @param rows versions of the changed rows, before and after; null if not told
+   * @param unchanged columns that are what they were; null if the row came or went
    */
-  record Note(long id, long transaction, String table, List<String> groups) {}
+  record Note(
+      long id, long transaction, String table, List<ChangedRow> rows, Set<String> unchanged) {}
 
   /** Which transactions had ended. */
   record Snapshot(long next, Set<Long> open) {
@@ -71,16 +75,33 @@ final class SimulatedDatabase {
         return false;
       }
       State before = view();
-      List<String> groups = new ArrayList<>(groupsOf(before, booking));
+      List<ChangedRow> rows = new ArrayList<>();
       if (noteOldValues || before.sailing[booking] < 0) {
-        groups = new ArrayList<>(groupsOf(before, booking));
-      } else {
-        groups.clear();
+        addVersion(before, booking, rows);
       }
       bookings.put(booking, new int[] {sailing, agent, metres});
-      groups.addAll(groupsOf(view(), booking));
-      note("booking", atLarge ? null : groups);
+      State after = view();
+      addVersion(after, booking, rows);
+      boolean updates = before.sailing[booking] >= 0 && sailing >= 0;
+      note(
+          "booking",
+          atLarge ? null : rows,
+          updates && !atLarge ? alike(before, after, booking) : null);
       return true;
+    }
+
+    private Set<String> alike(State before, State after, int booking) {
+      Set<String> columns = new HashSet<>(Set.of("id"));
+      if (before.sailing[booking] == after.sailing[booking]) {
+        columns.add("sailing_id");
+      }
+      if (before.agent[booking] == after.agent[booking]) {
+        columns.add("agent_id");
+      }
+      if (before.metres[booking] == after.metres[booking]) {
+        columns.add("metres");
+      }
+      return columns;
     }
 
     /** Moves a sailing to a day unless another transaction holds it. */
@@ -88,13 +109,13 @@ final class SimulatedDatabase {
       if (!lock("sailing " + sailing)) {
         return false;
       }
-      List<String> groups = new ArrayList<>();
+      List<ChangedRow> rows = new ArrayList<>();
       if (noteOldValues) {
-        groups.add("day=" + view().day[sailing]);
+        rows.add(new ChangedRow(DAY, Integer.toString(view().day[sailing])));
       }
       days.put(sailing, day);
-      groups.add("day=" + day);
-      note("sailing", groups);
+      rows.add(new ChangedRow(DAY, Integer.toString(day)));
+      note("sailing", rows, Set.of("id"));
       return true;
     }
 
@@ -132,21 +153,26 @@ final class SimulatedDatabase {
       return locks.putIfAbsent(row, id) == null || locks.get(row) == id;
     }
 
-    private void note(String table, List<String> groups) {
+    private void note(String table, List<ChangedRow> rows, Set<String> unchanged) {
       if (journalling) {
-        notes.add(new Note(nextNote++, id, table, groups));
+        notes.add(new Note(nextNote++, id, table, rows, unchanged));
       }
     }
 
-    private List<String> groupsOf(State state, int booking) {
-      return state.sailing[booking] < 0
-          ? List.of()
-          : List.of(
-              "id=" + booking,
-              "sailing_id=" + state.sailing[booking],
-              "agent_id=" + state.agent[booking]);
+    private void addVersion(State state, int booking, List<ChangedRow> rows) {
+      if (state.sailing[booking] >= 0) {
+        rows.add(
+            new ChangedRow(
+                TRACKED,
+                Integer.toString(booking),
+                Integer.toString(state.sailing[booking]),
+                Integer.toString(state.agent[booking])));
+      }
     }
   }
+
+  private static final List<String> TRACKED = List.of("id", "sailing_id", "agent_id");
+  private static final List<String> DAY = List.of("day");
 
   private final java.util.function.LongSupplier clock;
   private final boolean noteOldValues;
@@ -186,7 +212,7 @@ final class SimulatedDatabase {
   /** Makes the view stand for the other table, in a transaction of its own. */
   void alterView() {
     Transaction transaction = begin();
-    transaction.note("*", null);
+    transaction.note("*", null, null);
     transaction.end();
     states.add(latest().withView(1 - latest().view()));
     since.add(now());

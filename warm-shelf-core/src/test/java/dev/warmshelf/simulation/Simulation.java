@@ -1,7 +1,6 @@
 package dev.warmshelf.simulation;
 
 import dev.warmshelf.feed.Batch;
-import dev.warmshelf.feed.Change;
 import dev.warmshelf.feed.Delivery;
 import dev.warmshelf.feed.OwnWrite;
 import dev.warmshelf.fresh.Board;
@@ -10,10 +9,16 @@ import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.ValuePlan.Source;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.FootprintPlan;
 import dev.warmshelf.lane.FootprintPlan.Reach;
+import dev.warmshelf.lane.Interest;
+import dev.warmshelf.lane.InterestPlan;
+import dev.warmshelf.lane.InterestPlan.Pinned;
+import dev.warmshelf.lane.InterestPlan.PlaceRead;
+import dev.warmshelf.lane.InterestPlan.Told;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.shelf.Capacity;
@@ -70,7 +75,8 @@ final class Simulation {
     OLD_VERDICT_KEPT,
     UNEQUAL_SESSION_SHARED,
     FAILURE_KEPT_AS_AN_ANSWER,
-    CLEARED_FROM_THE_STORE_ALONE
+    CLEARED_FROM_THE_STORE_ALONE,
+    COLUMN_THAT_IS_READ_LEFT_OUT
   }
 
   /** An invariant did not hold; the message says where. */
@@ -97,6 +103,10 @@ final class Simulation {
     BOOKING,
     /** An agent's metres. */
     AGENT,
+    /** How many bookings an agent has. */
+    COUNT,
+    /** An agent's metres on one sailing. */
+    BOTH,
     /** Metres of two sailings. */
     LIST,
     /** All metres. */
@@ -114,6 +124,8 @@ final class Simulation {
       Map.of(
           Kind.BOOKING, FootprintPlan.of(List.of(groups("id", new Source.Parameter(0)))),
           Kind.AGENT, FootprintPlan.of(List.of(groups("agent_id", new Source.Parameter(0)))),
+          Kind.COUNT, FootprintPlan.of(List.of(groups("agent_id", new Source.Parameter(0)))),
+          Kind.BOTH, FootprintPlan.of(List.of(groups("sailing_id", new Source.Constant(1)))),
           Kind.LIST,
               FootprintPlan.of(
                   List.of(groups("sailing_id", new Source.Parameter(0), new Source.Constant(0)))),
@@ -125,6 +137,57 @@ final class Simulation {
                           SAILING, "day", ColumnKind.INTEGER, List.of(new Source.Parameter(0))),
                       new Reach.Told(BOOKING, "sailing_id", ColumnKind.INTEGER, 0))),
           Kind.OUTSIDE, FootprintPlan.of(List.of()));
+
+  /** What a second look must know of each kind; nothing of the view, whose lanes change. */
+  private static final Map<Kind, InterestPlan> INTERESTS =
+      Map.of(
+          Kind.BOOKING, interest(Set.of("id", "sailing_id", "agent_id", "metres"), "id"),
+          Kind.AGENT, interest(Set.of("agent_id", "metres"), "agent_id"),
+          Kind.COUNT, interest(Set.of("agent_id"), "agent_id"),
+          Kind.BOTH,
+              new InterestPlan(
+                  Map.of(BOOKING, Set.of("agent_id", "sailing_id", "metres")),
+                  List.of(
+                      new PlaceRead(
+                          BOOKING,
+                          Map.of(
+                              "agent_id", pinned(new Source.Parameter(0)),
+                              "sailing_id", pinned(new Source.Constant(1))),
+                          Map.of()))),
+          Kind.LIST,
+              new InterestPlan(
+                  Map.of(BOOKING, Set.of("sailing_id", "metres")),
+                  List.of(
+                      new PlaceRead(
+                          BOOKING,
+                          Map.of(
+                              "sailing_id",
+                              pinned(new Source.Parameter(0), new Source.Constant(0))),
+                          Map.of()))),
+          Kind.TOTAL,
+              new InterestPlan(
+                  Map.of(BOOKING, Set.of("metres")),
+                  List.of(new PlaceRead(BOOKING, Map.of(), Map.of()))),
+          Kind.BOARD,
+              new InterestPlan(
+                  Map.of(BOOKING, Set.of("sailing_id", "metres"), SAILING, Set.of("id", "day")),
+                  List.of(
+                      new PlaceRead(
+                          SAILING, Map.of("day", pinned(new Source.Parameter(0))), Map.of()),
+                      new PlaceRead(
+                          BOOKING,
+                          Map.of(),
+                          Map.of("sailing_id", new Told(ColumnKind.INTEGER, 0))))));
+
+  private static InterestPlan interest(Set<String> columns, String pinned) {
+    return new InterestPlan(
+        Map.of(BOOKING, columns),
+        List.of(new PlaceRead(BOOKING, Map.of(pinned, pinned(new Source.Parameter(0))), Map.of())));
+  }
+
+  private static Pinned pinned(Source... values) {
+    return new Pinned(ColumnKind.INTEGER, List.of(values));
+  }
 
   /** What the view depends on, for each of its meanings. */
   private static final List<FootprintPlan> VIEWS =
@@ -191,6 +254,7 @@ final class Simulation {
   private int depth;
   private long reads;
   private long kept;
+  private long revived;
 
   Simulation(long seed, Fault fault) {
     this.random = new SplittableRandom(seed);
@@ -230,6 +294,10 @@ final class Simulation {
 
   long kept() {
     return kept;
+  }
+
+  long revived() {
+    return revived;
   }
 
   private void takeStep() {
@@ -287,7 +355,7 @@ final class Simulation {
       Reading<Answer> reading = shelf.read(key, asking, answer -> answer);
       if (kind == Kind.OUTSIDE) {
         checkOutside(parameter, reading, outsideBefore);
-      } else if (!asking.unequal || reading.origin() == Origin.KEPT) {
+      } else if (!asking.unequal || reading.origin().isHit()) {
         check(kind, parameter, reading, Math.min(began, asking.snapshotFrom), own);
       }
     } catch (Failed e) {
@@ -355,6 +423,15 @@ final class Simulation {
     }
 
     @Override
+    public Interest interest(Answer answer) {
+      InterestPlan plan = INTERESTS.get(kind);
+      if (fault == Fault.COLUMN_THAT_IS_READ_LEFT_OUT && kind == Kind.AGENT) {
+        plan = Simulation.interest(Set.of("agent_id"), "agent_id");
+      }
+      return plan == null ? null : plan.of(new Object[] {parameter}, answer);
+    }
+
+    @Override
     public boolean mayBeShared(Answer answer) {
       return (!oldSnapshot || fault == Fault.OLD_SNAPSHOT_SHARED)
           && (!unequal || fault == Fault.UNEQUAL_SESSION_SHARED);
@@ -363,7 +440,8 @@ final class Simulation {
 
   private void check(Kind kind, int parameter, Reading<Answer> reading, long began, long own) {
     reads++;
-    boolean hit = reading.origin() == Origin.KEPT;
+    boolean hit = reading.origin().isHit();
+    revived += reading.origin() == Origin.REVIVED ? 1 : 0;
     kept += hit ? 1 : 0;
     long freshAsOf = nanosOf(reading.freshAsOf());
     // The caller's own snapshot may be older than its question; that is the caller's wish.
@@ -421,6 +499,14 @@ final class Simulation {
                   state.sailing()[parameter], state.agent()[parameter], state.metres()[parameter]));
         }
       }
+      case COUNT -> {
+        int count = 0;
+        for (int i = 0; i < SimulatedDatabase.BOOKINGS; i++) {
+          count += state.sailing()[i] >= 0 && state.agent()[i] == parameter ? 1 : 0;
+        }
+        rows.add(List.of(count));
+      }
+      case BOTH -> rows.add(List.of(metres(state, 1, parameter)));
       case AGENT -> rows.add(List.of(metres(state, -1, parameter)));
       case LIST ->
           rows.add(
@@ -583,7 +669,8 @@ final class Simulation {
                 new Change(
                     Long.toString(note.transaction()),
                     Lane.ofTable("x", note.table()),
-                    note.groups(),
+                    note.rows(),
+                    note.unchanged(),
                     "UPDATE",
                     Duration.ZERO))
         .toList();

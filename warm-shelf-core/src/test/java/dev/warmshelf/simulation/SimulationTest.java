@@ -24,8 +24,15 @@ class SimulationTest {
     simulation.run(STEPS);
     assertThat(simulation.reads()).isGreaterThan(STEPS / 4);
     assertThat(simulation.kept()).isGreaterThan(simulation.reads() / 20);
+    assertThat(simulation.revived()).isGreaterThan(simulation.kept() / 50);
     System.out.println(
-        "simulation: " + simulation.reads() + " reads checked, " + simulation.kept() + " hits");
+        "simulation: "
+            + simulation.reads()
+            + " reads checked, "
+            + simulation.kept()
+            + " hits, "
+            + simulation.revived()
+            + " of them revived");
   }
 
   @ParameterizedTest

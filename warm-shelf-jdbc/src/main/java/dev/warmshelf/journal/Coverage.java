@@ -82,10 +82,11 @@ record Coverage(Map<Lane, Table> tables) {
       """;
 
   /**
+   * @param made what its triggers were made with
    * @param columns by which changes are told apart, the preferred one first
    * @param print differs once any of the triggers has been touched
    */
-  record Table(Map<String, ColumnKind> columns, List<String> print) {}
+  record Table(TriggerArguments made, Map<String, ColumnKind> columns, List<String> print) {}
 
   /** A table as the catalogue has it. */
   private record Relation(
@@ -173,7 +174,7 @@ record Coverage(Map<Lane, Table> tables) {
       prints.add(member.lane().written() + " " + member.print());
     }
     Map<String, ColumnKind> apart = new LinkedHashMap<>();
-    made.columns()
+    made.tracked()
         .forEach(
             (column, madeFor) -> {
               ColumnKind kind = top.kinds().get(column);
@@ -182,7 +183,18 @@ record Coverage(Map<Lane, Table> tables) {
               }
             });
     Collections.sort(prints);
-    return new Table(Collections.unmodifiableMap(apart), List.copyOf(prints));
+    return new Table(made, Collections.unmodifiableMap(apart), List.copyOf(prints));
+  }
+
+  /**
+   * How to read what the journal has of a table.
+   *
+   * @param print of what the trigger was made with that wrote it
+   * @return null if it was made with something else than the table's triggers are now
+   */
+  @Nullable TriggerArguments madeWith(Lane table, String print) {
+    Table known = tables.get(table);
+    return known != null && known.made().print().equals(print) ? known.made() : null;
   }
 
   boolean covers(Lane table) {

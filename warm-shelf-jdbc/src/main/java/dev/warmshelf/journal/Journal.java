@@ -1,8 +1,6 @@
 package dev.warmshelf.journal;
 
-import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.postgres.ColumnKinds;
 import dev.warmshelf.postgres.SqlText;
 import dev.warmshelf.session.Borrowed;
 import java.io.IOException;
@@ -17,9 +15,7 @@ import java.sql.Statement;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Collection;
-import java.util.LinkedHashMap;
 import java.util.List;
-import java.util.Map;
 import java.util.Set;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
@@ -32,11 +28,12 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Journal {
   /** Of what stands in the database. */
-  static final int VERSION = 3;
+  static final int VERSION = 4;
 
   /** SQL for the second, since the epoch, until which somebody follows; 0 if nobody ever did. */
   static final String READ_UNTIL =
-      "coalesce(pg_sequence_last_value('warm_shelf.read_until'::regclass), 0)";
+      "coalesce(pg_catalog.pg_sequence_last_value("
+          + "'warm_shelf.read_until'::pg_catalog.regclass), 0)";
 
   /** A table with all its partitions or inheritance children, itself first. */
   private static final String MEMBERS =
@@ -74,9 +71,6 @@ public final class Journal {
       WHERE NOT EXISTS (SELECT FROM pg_inherits i WHERE i.inhrelid = c.oid)
       ORDER BY c.oid, g.oid
       """;
-
-  private static final String KINDS =
-      "SELECT %s FROM pg_class c WHERE c.oid = to_regclass(?)".formatted(ColumnKinds.OF_C);
 
   private static final String LOCK_TIMEOUT = "5s";
   private static final String LOCK_NOT_AVAILABLE = "55P03";
@@ -225,7 +219,7 @@ public final class Journal {
         TriggerArguments made = TriggerArguments.parse(rows.getBytes(2));
         tables.add(
             new Installed(
-                new FollowedTable(rows.getString(1), List.copyOf(made.columns().keySet())),
+                new FollowedTable(rows.getString(1), List.copyOf(made.tracked().keySet())),
                 rows.getBoolean(3)));
       }
     }
@@ -291,39 +285,11 @@ public final class Journal {
     FollowedTable followed = installed.table();
     List<String[]> members = members(connection, followed.table());
     Lane lane = Lane.ofTable(members.get(0)[0], members.get(0)[1]);
-    TriggerText text = new TriggerText(lane, columns(connection, followed), installed.notifies());
+    TriggerText text =
+        new TriggerText(lane, TableShape.of(connection, followed), installed.notifies());
     StringBuilder script = new StringBuilder(text.functionText());
     members.forEach(member -> script.append(text.triggersText(member[0], member[1])));
     return script.toString();
-  }
-
-  private static Map<String, ColumnKind> columns(Connection connection, FollowedTable followed)
-      throws SQLException {
-    Map<String, ColumnKind> possible;
-    try (PreparedStatement statement = connection.prepareStatement(KINDS)) {
-      statement.setString(1, followed.table());
-      try (ResultSet row = statement.executeQuery()) {
-        row.next();
-        possible = ColumnKinds.read(row.getArray(1));
-      }
-    }
-    Map<String, ColumnKind> columns = new LinkedHashMap<>();
-    for (String column : followed.columns()) {
-      ColumnKind kind = possible.get(column);
-      if (kind == null) {
-        throw new SQLException(
-            "'"
-                + followed.table()
-                + "' cannot be told apart by '"
-                + column
-                + "'; it can by "
-                + possible.keySet()
-                + ": columns of whole numbers, strings (in a deterministic collation), days, UUIDs"
-                + " and booleans.");
-      }
-      columns.put(column, kind);
-    }
-    return columns;
   }
 
   private static List<String[]> members(Connection connection, String table) throws SQLException {

@@ -1,10 +1,10 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.feed.Batch;
-import dev.warmshelf.feed.Change;
 import dev.warmshelf.feed.Poll;
 import dev.warmshelf.feed.Watched;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import java.sql.PreparedStatement;
@@ -79,6 +79,7 @@ final class JournalPoll implements Poll {
     long began = time.nanos();
     this.print = reader.aside(Coverage::printOf);
     this.coverage = reader.aside(Coverage::ask);
+    reader.reading((table, made) -> coverage.madeWith(table, made));
     askedAt(began);
   }
 

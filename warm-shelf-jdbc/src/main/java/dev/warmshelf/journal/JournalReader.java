@@ -1,24 +1,21 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.feed.Batch;
-import dev.warmshelf.feed.Change;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.session.Borrowed;
-import java.sql.Array;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
-import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
-import java.util.concurrent.TimeUnit;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 
@@ -53,7 +50,7 @@ import org.jspecify.annotations.Nullable;
  * <p>Keeps one connection for itself between {@link #connect} and {@link #disconnect}; the place
  * outlives them. Not thread-safe.
  */
-public final class JournalReader implements AutoCloseable {
+final class JournalReader implements AutoCloseable {
   private static final int NETWORK_TIMEOUT_MILLIS = 5_000;
 
   /** What is asked beside the looks must not keep them waiting for longer. */
@@ -67,7 +64,7 @@ public final class JournalReader implements AutoCloseable {
 
   private static final String ROWS =
       """
-      SELECT xid::text AS xid, lane, kind, told,
+      SELECT xid::text AS xid, lane, kind, shape, rows_before, rows_after, alike,
              (extract(epoch FROM clock_timestamp() - at) * 1000000)::bigint AS age
       FROM warm_shelf.journal
       """;
@@ -81,7 +78,7 @@ public final class JournalReader implements AutoCloseable {
              pg_snapshot_xmax(pg_current_snapshot()) < pg_snapshot_xmax(p.place),
              pg_snapshot_xmin(pg_current_snapshot()) >= i.awake_since,
              extract(epoch FROM clock_timestamp())::float8, i.awake_since::text,
-             j.xid, j.lane, j.kind, j.told, j.age
+             j.xid, j.lane, j.kind, j.shape, j.rows_before, j.rows_after, j.alike, j.age
       FROM warm_shelf.installation i
            CROSS JOIN (VALUES (?::pg_snapshot)) p(place)
            LEFT JOIN (
@@ -126,6 +123,7 @@ public final class JournalReader implements AutoCloseable {
   private @Nullable String lostBecause;
   private boolean incomplete;
   private Presence presence = new Presence(0, 0);
+  private NotedRow.Shapes shapes = (table, print) -> null;
 
   private record Server(String identifier, String started) {}
 
@@ -254,6 +252,11 @@ public final class JournalReader implements AutoCloseable {
     }
   }
 
+  /** Reads what changed rows were like from now on as triggers made like this write it. */
+  void reading(NotedRow.Shapes known) {
+    shapes = known;
+  }
+
   /** The connection, for questions beside the looks. */
   Connection connection() {
     return Objects.requireNonNull(borrowed, "connected").connection();
@@ -346,7 +349,7 @@ public final class JournalReader implements AutoCloseable {
     lostBecause = null;
   }
 
-  private static @Nullable String add(ResultSet row, List<Change> changes, @Nullable String reset)
+  private @Nullable String add(ResultSet row, List<Change> changes, @Nullable String reset)
       throws SQLException {
     Lane lane;
     try {
@@ -354,14 +357,7 @@ public final class JournalReader implements AutoCloseable {
     } catch (IllegalArgumentException e) {
       return "A row of the journal was written by another version";
     }
-    Array told = row.getArray(12);
-    changes.add(
-        new Change(
-            row.getString(9),
-            lane,
-            told == null ? null : List.of((String[]) told.getArray()),
-            row.getString(11),
-            Duration.ofNanos(TimeUnit.MICROSECONDS.toNanos(Math.max(0, row.getLong(13))))));
+    changes.add(NotedRow.read(row, 9, lane, shapes));
     return reset;
   }
 

@@ -1,34 +1,73 @@
 package dev.warmshelf.journal;
 
-import dev.warmshelf.lane.Lane;
 import java.nio.charset.StandardCharsets;
+import java.util.ArrayList;
+import java.util.Collection;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 
 /**
  * What a trigger was made with, as {@link TriggerText} writes it and {@code pg_trigger.tgargs}
  * keeps it: each argument ended by a zero byte.
  *
- * @param lane the table's lane, as {@link Lane#written()} has it
- * @param columns the kind that each column had then, by name, the preferred column first
+ * @param lane the table's lane, as {@link dev.warmshelf.lane.Lane#written()} has it
+ * @param tracked the kind that each tracked column had then, by name, the preferred column first
+ * @param compared the columns of which it says whether they were changed, in its order
  */
-record TriggerArguments(String lane, Map<String, String> columns) {
+record TriggerArguments(String lane, Map<String, String> tracked, List<String> compared) {
   private static final char KIND_MARK = ':';
+  private static final String COMPARED = "COMPARED";
+  private static final long PRIME = 0x100000001b3L;
 
-  /** One column as an argument. */
-  static String column(String name, Enum<?> kind) {
-    return name + KIND_MARK + kind.name();
+  /** Keeps the list's copy. */
+  TriggerArguments {
+    compared = List.copyOf(compared);
+  }
+
+  /** As the trigger is given them. */
+  List<String> written() {
+    List<String> arguments = new ArrayList<>();
+    arguments.add(lane);
+    tracked.forEach((column, kind) -> arguments.add(column + KIND_MARK + kind));
+    compared.forEach(column -> arguments.add(column + KIND_MARK + COMPARED));
+    return arguments;
   }
 
   static TriggerArguments parse(byte[] arguments) {
     String[] parts = new String(arguments, StandardCharsets.UTF_8).split("\0", -1);
-    Map<String, String> columns = new LinkedHashMap<>();
+    Map<String, String> tracked = new LinkedHashMap<>();
+    List<String> compared = new ArrayList<>();
     for (int i = 1; i < parts.length; i++) {
       int mark = parts[i].lastIndexOf(KIND_MARK); // the last part is empty
       if (mark > 0) {
-        columns.put(parts[i].substring(0, mark), parts[i].substring(mark + 1));
+        String column = parts[i].substring(0, mark);
+        String kind = parts[i].substring(mark + 1);
+        if (kind.equals(COMPARED)) {
+          compared.add(column);
+        } else {
+          tracked.put(column, kind);
+        }
       }
     }
-    return new TriggerArguments(parts[0], columns);
+    return new TriggerArguments(parts[0], tracked, compared);
+  }
+
+  /**
+   * Tells apart what triggers were made with, so that a row of the journal says how to read it
+   * (FNV-1a, public domain).
+   */
+  String print() {
+    return Long.toHexString(hash(written()));
+  }
+
+  private static long hash(Collection<String> texts) {
+    long hash = 0xcbf29ce484222325L;
+    for (String text : texts) {
+      for (byte each : (text + '\0').getBytes(StandardCharsets.UTF_8)) {
+        hash = (hash ^ (each & 0xff)) * PRIME;
+      }
+    }
+    return hash;
   }
 }

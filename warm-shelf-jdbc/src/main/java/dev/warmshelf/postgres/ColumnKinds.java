@@ -47,13 +47,16 @@ public final class ColumnKinds {
     return columns;
   }
 
-  /** SQL for a value's text as {@link ColumnKind} writes it. */
+  /**
+   * SQL for a value's text as {@link ColumnKind} writes it. All names stand with their schema, so
+   * that no session's search path gives them another meaning.
+   */
   public static String textOf(ColumnKind kind, String expression) {
     return switch (kind) {
-      case TEXT -> "left(" + expression + ", " + ColumnKind.LONGEST_TEXT + ")";
+      case TEXT -> "pg_catalog.left(" + expression + ", " + ColumnKind.LONGEST_TEXT + ")";
       // A day as a timestamp without a zone: to_char() would take it for a moment of the session's.
-      case DATE -> "to_char(" + expression + "::timestamp, 'YYYY-MM-DD')";
-      default -> expression + "::text";
+      case DATE -> "pg_catalog.to_char(" + expression + "::timestamp, 'YYYY-MM-DD')";
+      default -> expression + "::pg_catalog.text";
     };
   }
 }

@@ -3,14 +3,19 @@
 CREATE SCHEMA IF NOT EXISTS warm_shelf;
 
 -- One row per changing statement and table. The transaction's id, not the order of rows, tells a
--- reader what is new to it: transactions commit in another order than they write here. "told" holds
--- the groups that the changed rows were in before or are in now; null means not told apart.
+-- reader what is new to it: transactions commit in another order than they write here. "shape" says
+-- what the trigger was made with, and so which columns are meant: the tracked ones, whose values in
+-- each changed row stand in "rows_before" and "rows_after", and those of which "alike" says whether
+-- they are in each row what they were. Null means not told.
 CREATE TABLE IF NOT EXISTS warm_shelf.journal (
-  xid   xid8 NOT NULL DEFAULT pg_current_xact_id(),
-  lane  text NOT NULL,
-  kind  text NOT NULL,
-  at    timestamptz NOT NULL DEFAULT clock_timestamp(),
-  told  text[]
+  xid          xid8 NOT NULL DEFAULT pg_current_xact_id(),
+  lane         text NOT NULL,
+  kind         text NOT NULL,
+  at           timestamptz NOT NULL DEFAULT clock_timestamp(),
+  shape        text,
+  rows_before  text[],
+  rows_after   text[],
+  alike        boolean[]
 );
 
 -- Names this installation, and tells through which transaction rows have been trimmed. A reader that
@@ -19,7 +24,7 @@ CREATE TABLE IF NOT EXISTS warm_shelf.journal (
 CREATE TABLE IF NOT EXISTS warm_shelf.installation (
   name             uuid NOT NULL,
   trimmed_through  xid8 NOT NULL DEFAULT '0',
-  version          int NOT NULL DEFAULT 3,
+  version          int NOT NULL DEFAULT 4,
   retention        interval NOT NULL DEFAULT '1 hour',
   awake_since      xid8 NOT NULL DEFAULT '0'
 );
@@ -32,8 +37,12 @@ BEGIN
     CREATE INDEX journal_xid ON warm_shelf.journal (xid);
   END IF;
   IF NOT EXISTS (SELECT FROM pg_attribute
-                 WHERE attrelid = 'warm_shelf.journal'::regclass AND attname = 'told') THEN
-    ALTER TABLE warm_shelf.journal ADD COLUMN told text[];
+                 WHERE attrelid = 'warm_shelf.journal'::regclass AND attname = 'shape') THEN
+    ALTER TABLE warm_shelf.journal
+      ADD COLUMN shape text,
+      ADD COLUMN rows_before text[],
+      ADD COLUMN rows_after text[],
+      ADD COLUMN alike boolean[];
   END IF;
   IF NOT EXISTS (SELECT FROM pg_attribute
                  WHERE attrelid = 'warm_shelf.installation'::regclass AND attname = 'retention') THEN

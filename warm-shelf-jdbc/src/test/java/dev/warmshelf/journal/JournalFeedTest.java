@@ -146,15 +146,15 @@ class JournalFeedTest {
         "SET session_replication_role = replica; DELETE FROM booking WHERE id = 1",
       })
   void whateverChangesATableIsDelivered(String change) throws Exception {
-    ShelvedQuery<Long> bookings = warm.query("SELECT count(*) FROM booking").as(Long.class);
+    String sql = "SELECT count(DISTINCT booked_at) + coalesce(sum(seats), 0) FROM booking";
+    ShelvedQuery<Long> bookings = warm.query(sql).as(Long.class);
     bookings.only();
     assertThat(bookings.only().origin()).isEqualTo(Origin.KEPT);
     database.run(change);
     Waiting.untilDelivered(warm);
     Reading<Long> after = bookings.only();
     assertThat(after.origin()).isEqualTo(Origin.LOADED);
-    assertThat(after.value())
-        .isEqualTo(Long.parseLong(database.ask("SELECT count(*) FROM booking")));
+    assertThat(after.value()).isEqualTo(Long.parseLong(database.ask(sql)));
   }
 
   @Test

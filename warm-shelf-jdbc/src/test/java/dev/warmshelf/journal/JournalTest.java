@@ -59,7 +59,7 @@ class JournalTest {
         }
       }
       database.run(
-          "INSERT INTO warm_shelf.journal (lane, kind, told) SELECT '\"public\".\"notice\"',"
+          "INSERT INTO warm_shelf.journal (lane, kind, rows_before) SELECT '\"public\".\"notice\"',"
               + " 'UPDATE', '{}' FROM generate_series(1, 20000); ANALYZE warm_shelf.journal");
       Waiting.untilDelivered(warm);
     } finally {
@@ -90,7 +90,7 @@ class JournalTest {
       ShelvedQuery<String> port = warm.query("SELECT code FROM port WHERE id = 1").as(String.class);
       Reading<String> before = port.only();
       database.run(
-          "INSERT INTO warm_shelf.journal (lane, kind, told) SELECT '\"public\".\"notice\"',"
+          "INSERT INTO warm_shelf.journal (lane, kind, rows_before) SELECT '\"public\".\"notice\"',"
               + " 'UPDATE', '{}' FROM generate_series(1, "
               + (JournalReader.MOST_ROWS + 5_000)
               + ")");
@@ -378,6 +378,8 @@ class JournalTest {
     }
     try (SystemTime time = SystemTime.start();
         JournalReader reader = JournalReader.open(database.dataSource(), time)) {
+      Coverage coverage = reader.aside(Coverage::ask);
+      reader.reading(coverage::madeWith);
       for (String name : names) {
         database.run("INSERT INTO " + SqlText.identifier(name, name) + " VALUES ('v', 7)");
         assertThat(reader.look().changes())

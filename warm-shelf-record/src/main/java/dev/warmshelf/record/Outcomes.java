@@ -9,6 +9,7 @@ final class Outcomes {
   static String letter(Origin origin) {
     return switch (origin) {
       case KEPT -> "k";
+      case REVIVED -> "r";
       case LOADED -> "l";
       case JOINED -> "j";
       case DIRECT -> "d";
@@ -21,6 +22,6 @@ final class Outcomes {
         return origin;
       }
     }
-    throw new IllegalArgumentException("'" + letter + "' is no outcome; expected k, l, j or d");
+    throw new IllegalArgumentException("'" + letter + "' is no outcome; expected k, r, l, j or d");
   }
 }

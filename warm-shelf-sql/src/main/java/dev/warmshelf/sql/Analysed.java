@@ -6,6 +6,10 @@ import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.FootprintPlan;
 import dev.warmshelf.lane.FootprintPlan.Reach;
+import dev.warmshelf.lane.InterestPlan;
+import dev.warmshelf.lane.InterestPlan.Pinned;
+import dev.warmshelf.lane.InterestPlan.PlaceRead;
+import dev.warmshelf.lane.InterestPlan.Told;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.sql.tree.Analysis;
 import dev.warmshelf.sql.tree.Analysis.PinValue;
@@ -22,6 +26,7 @@ import java.util.Map;
 import java.util.Set;
 import java.util.SortedMap;
 import java.util.TreeMap;
+import org.jspecify.annotations.Nullable;
 
 /**
  * A statement with what the database's analysis of its normal form says: the pins of the form as
@@ -40,13 +45,45 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
   public Verdict verdict(Collection<Lane> declared, TrackedColumns apart) {
     Refusal refusal = analysis.refusal();
     if (refusal == null) {
-      return new Verdict.Keepable(FootprintPlan.of(reaches(apart)));
+      return new Verdict.Keepable(FootprintPlan.of(reaches(apart)), interest(apart));
     } else if (declared.isEmpty() || !refusal.mayBeDeclared()) {
       return new Verdict.Refused(refusal.in(statement::positionOf));
     }
     Set<Lane> lanes = new HashSet<>(declared);
     lanes.addAll(analysis.columns().keySet());
-    return new Verdict.Keepable(FootprintPlan.ofTables(Footprint.of(lanes)));
+    return new Verdict.Keepable(FootprintPlan.ofTables(Footprint.of(lanes)), null);
+  }
+
+  /** Which changes make a difference, as far as rows and columns tell; null if any does. */
+  private @Nullable InterestPlan interest(TrackedColumns apart) {
+    if (apart == TrackedColumns.NOTHING) {
+      return null;
+    }
+    List<PlaceRead> places = new ArrayList<>();
+    for (TableRead read : analysis.tables()) {
+      Map<String, Pinned> pins = new LinkedHashMap<>();
+      Map<String, Told> told = new LinkedHashMap<>();
+      tracked(read, apart)
+          .forEach(
+              (column, kind) -> {
+                List<PinValue> pinned = read.pins().get(column);
+                Integer position = read.told().get(column);
+                if (pinned != null) {
+                  pins.put(column, new Pinned(kind, sources(pinned)));
+                } else if (position != null && apart.byAnswers()) {
+                  told.put(column, new Told(kind, position));
+                }
+              });
+      places.add(new PlaceRead(read.table(), pins, told));
+    }
+    return new InterestPlan(analysis.columns(), places);
+  }
+
+  /** The columns that changes of the table are tracked by as the kind that the statement knows. */
+  private static Map<String, ColumnKind> tracked(TableRead read, TrackedColumns apart) {
+    Map<String, ColumnKind> tracked = new LinkedHashMap<>(apart.columns(read.table()));
+    tracked.entrySet().removeIf(of -> of.getValue() != read.kinds().get(of.getKey()));
+    return tracked;
   }
 
   /** What each table is pinned to, for tables that are pinned wherever they are read. */
@@ -72,7 +109,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
     for (TableRead read : analysis.tables()) {
       found
           .computeIfAbsent(read.table(), lane -> new LinkedHashSet<>())
-          .add(reach(read, apart.columns(read.table()), apart.byAnswers()));
+          .add(reach(read, tracked(read, apart), apart.byAnswers()));
     }
     List<Reach> reaches = new ArrayList<>();
     found.forEach(
@@ -131,7 +168,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
     Reach.Groups best = null;
     for (Map.Entry<String, ColumnKind> column : apart.entrySet()) {
       List<PinValue> pinned = read.pins().get(column.getKey());
-      if (pinned != null && column.getValue() == read.kinds().get(column.getKey())) {
+      if (pinned != null) {
         List<Source> values = sources(pinned);
         if (best == null || values.size() < best.values().size()) {
           best = new Reach.Groups(read.table(), column.getKey(), column.getValue(), values);
@@ -143,7 +180,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
     }
     for (Map.Entry<String, ColumnKind> column : apart.entrySet()) {
       Integer position = byAnswers ? read.told().get(column.getKey()) : null;
-      if (position != null && column.getValue() == read.kinds().get(column.getKey())) {
+      if (position != null) {
         return new Reach.Told(read.table(), column.getKey(), column.getValue(), position);
       }
     }

@@ -2,7 +2,9 @@ package dev.warmshelf.sql;
 
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.FootprintPlan;
+import dev.warmshelf.lane.InterestPlan;
 import dev.warmshelf.sql.tree.Refusal;
+import org.jspecify.annotations.Nullable;
 
 /** Whether the answers of a statement may be kept. */
 public sealed interface Verdict {
@@ -10,8 +12,9 @@ public sealed interface Verdict {
    * They may.
    *
    * @param lanes how the lanes of an answer follow from the question
+   * @param interest how it follows which changes make a difference; null if any may
    */
-  record Keepable(FootprintPlan lanes) implements Verdict {
+  record Keepable(FootprintPlan lanes, @Nullable InterestPlan interest) implements Verdict {
     /** Every table the statement can read. */
     public Footprint tables() {
       return lanes.tables();

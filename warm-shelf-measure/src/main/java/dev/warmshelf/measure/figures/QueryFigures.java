@@ -26,7 +26,7 @@ public final class QueryFigures {
    * @param loadNanos how long the answer took to load, if it was kept
    */
   public void add(Origin origin, long nanos, long loadNanos) {
-    if (origin == Origin.KEPT) {
+    if (origin.isHit()) {
       hits.recordValue(nanos);
       savedNanos += loadNanos - nanos;
     } else {

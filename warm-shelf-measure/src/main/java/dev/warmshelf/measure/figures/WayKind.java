@@ -11,7 +11,9 @@ public enum WayKind {
   /** Kept until rows change that the question names. */
   VALUES("value lanes"),
   /** Kept until rows change that the question names or the answer shows. */
-  ANSWERS("answer lanes");
+  ANSWERS("answer lanes"),
+  /** The same, and a second look before anything is loaded again. */
+  SECOND_LOOK("second look");
 
   private final String label;
 

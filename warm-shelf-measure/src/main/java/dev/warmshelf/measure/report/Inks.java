@@ -30,13 +30,16 @@ final class Inks {
     new Color(0xc8550a),
     new Color(0x3a96d0),
     new Color(0x6b4ba3),
-    new Color(0x0b8063)
+    new Color(0x0b8063),
+    new Color(0xb03a76)
   };
   private static final String[] WAYS_IN_THE_DARK = {
-    "#c9cdd2", "#f2a25c", "#7cc4f0", "#b7a0e8", "#4fd0ab"
+    "#c9cdd2", "#f2a25c", "#7cc4f0", "#b7a0e8", "#4fd0ab", "#f19cc6"
   };
-  private static final float[][] DASHES = {{}, {7, 3}, {2, 3}, {9, 3, 2, 3}, {}};
-  private static final float[] WIDTHS = {1.4f, 1.8f, 2f, 1.8f, 2.6f};
+  private static final float[][] DASHES = {{}, {7, 3}, {2, 3}, {9, 3, 2, 3}, {}, {12, 3}};
+  private static final float[] WIDTHS = {1.4f, 1.8f, 2f, 1.8f, 2.2f, 2.6f};
+
+  private static final int[] PLUS_HEIGHTS = {-1, -1, -4, -4, -1, -1, 1, 1, 4, 4, 1, 1};
 
   private Inks() {}
 
@@ -48,6 +51,7 @@ final class Inks {
       case TABLES -> 2;
       case VALUES -> 3;
       case ANSWERS -> 4;
+      case SECOND_LOOK -> 5;
     };
   }
 
@@ -69,7 +73,9 @@ final class Inks {
       case 1 -> new Polygon(new int[] {-4, 4, 0}, new int[] {3, 3, -4}, 3);
       case 2 -> new Polygon(new int[] {-4, 0, 4, 0}, new int[] {0, 4, 0, -4}, 4);
       case 3 -> new Polygon(new int[] {-4, 4, 0}, new int[] {-3, -3, 4}, 3);
-      default -> new Ellipse2D.Double(-3.5, -3.5, 7, 7);
+      case 4 -> new Ellipse2D.Double(-3.5, -3.5, 7, 7);
+      default ->
+          new Polygon(new int[] {-4, -1, -1, 1, 1, 4, 4, 1, 1, -1, -1, -4}, PLUS_HEIGHTS, 12);
     };
   }
 

@@ -159,7 +159,7 @@ final class Reader {
         .queries
         .computeIfAbsent(request.query().label(), label -> new QueryFigures())
         .add(read.origin(), ended - began, read.loadNanos());
-    tally.hits += read.origin() == Origin.KEPT ? 1 : 0;
+    tally.hits += read.origin().isHit() ? 1 : 0;
     tally.lookups += read.origin() == Origin.DIRECT ? 0 : 1;
     if (!request.query().versions().isEmpty()) {
       if (ledger.isSettled()) {
@@ -182,14 +182,14 @@ final class Reader {
 
   private OptionalLong firstMissed(Request request, Way.Read read) {
     long sequence = ledger.sequence(); // before the ledger is searched: later notes make it differ
-    Known before = read.origin() == Origin.KEPT ? known.get(read.rows()) : null;
+    Known before = read.origin().isHit() ? known.get(read.rows()) : null;
     if (before != null && before.sequence() == sequence) {
       return before.firstMissed();
     }
     Map<VersionedThing, Long> versions =
         before == null ? versions(request, read) : before.versions();
     OptionalLong missed = ledger.firstMissed(versions);
-    if (read.origin() == Origin.KEPT) {
+    if (read.origin().isHit()) {
       if (known.size() >= ANSWERS_REMEMBERED) {
         known.clear();
       }

@@ -14,6 +14,7 @@ import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Renewal;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.HashMap;
@@ -41,8 +42,9 @@ final class ShelfWay implements Way {
     this.boundedByTtl = boundedByTtl;
   }
 
-  /** Follows the journal, invalidating as finely as this. */
-  static ShelfWay following(DataSource dataSource, WayKind kind, Precision precision)
+  /** Follows the journal, invalidating as finely as this, and renewing like this. */
+  static ShelfWay following(
+      DataSource dataSource, WayKind kind, Precision precision, Renewal renewal)
       throws SQLException, FeedException {
     return new ShelfWay(
         kind,
@@ -50,6 +52,7 @@ final class ShelfWay implements Way {
             .following(JournalFeed.on(dataSource))
             .tracking(precision)
             .namespace(kind.label())
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.renewing(renewal))
             .open(),
         false);
   }

@@ -3,6 +3,7 @@ package dev.warmshelf.measure.run;
 import dev.warmshelf.Precision;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.measure.figures.WayKind;
+import dev.warmshelf.shelf.Renewal;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.time.Instant;
@@ -46,9 +47,11 @@ final class Ways implements AutoCloseable {
     return switch (kind) {
       case DIRECT -> new DirectWay(dataSource);
       case TTL -> ShelfWay.onTtlAlone(dataSource, ttl);
-      case TABLES -> ShelfWay.following(dataSource, kind, Precision.TABLES);
-      case VALUES -> ShelfWay.following(dataSource, kind, Precision.VALUES);
-      case ANSWERS -> ShelfWay.following(dataSource, kind, Precision.ANSWERS);
+      case TABLES -> ShelfWay.following(dataSource, kind, Precision.TABLES, Renewal.LOAD);
+      case VALUES -> ShelfWay.following(dataSource, kind, Precision.VALUES, Renewal.LOAD);
+      case ANSWERS -> ShelfWay.following(dataSource, kind, Precision.ANSWERS, Renewal.LOAD);
+      case SECOND_LOOK ->
+          ShelfWay.following(dataSource, kind, Precision.ANSWERS, Renewal.LOOK_AGAIN);
     };
   }
 

@@ -1,0 +1,123 @@
+package dev.warmshelf.fresh;
+
+import dev.warmshelf.lane.Change;
+import dev.warmshelf.lane.Lane;
+import java.util.Collection;
+import java.util.List;
+import java.util.Map;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.atomic.AtomicLong;
+import java.util.concurrent.atomic.AtomicReferenceArray;
+import java.util.function.Consumer;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * The recent changes of tables, as they were told: a ring of fixed size.
+ *
+ * <p><b>The invariant.</b> A change gets its tick under the trail's lock, together with its place
+ * in the ring, and before any stamp is raised to it. So whoever reads the board's tick under that
+ * lock knows that every change with this tick or an earlier one is in the ring, or has fallen out
+ * at its old end.
+ *
+ * <p>Thread-safe. Walks take no lock: a place holds its own number, so a walk sees when what it
+ * came for has been overwritten.
+ */
+final class Trail {
+  /** So many changes are remembered at most, a power of two. */
+  static final int MOST_CHANGES = 1 << 13;
+
+  /** So many versions of rows at most, over all of them. */
+  static final int MOST_ROWS = 1 << 16;
+
+  private final AtomicReferenceArray<@Nullable Noted> ring =
+      new AtomicReferenceArray<>(MOST_CHANGES);
+  private final Map<Lane, Before> newest = new ConcurrentHashMap<>();
+  private long next;
+  private long oldest;
+  private long rows;
+
+  /**
+   * A change in its place.
+   *
+   * @param place in the order of all that were ever noted
+   * @param tick of the change
+   * @param before the table's change before this, which may be forgotten by now
+   */
+  private record Noted(long place, long tick, Before before, Change change) {
+    int rows() {
+      return change.rows() == null ? 0 : change.rows().size();
+    }
+  }
+
+  /** A place and the tick there. */
+  private record Before(long place, long tick) {
+    private static final Before NOTHING = new Before(-1, -1);
+  }
+
+  /** Draws the next tick, and notes the changes under it. */
+  synchronized long note(AtomicLong ticks, Collection<Change> changes) {
+    long tick = ticks.incrementAndGet();
+    for (Change change : changes) {
+      long place = next;
+      makeRoom(place);
+      Before before = newest.getOrDefault(change.table(), Before.NOTHING);
+      Noted noted = new Noted(place, tick, before, change);
+      ring.set(index(place), noted);
+      newest.put(change.table(), new Before(place, tick));
+      next = place + 1;
+      rows += noted.rows();
+      while (rows > MOST_ROWS && oldest < next) {
+        dropOldest();
+      }
+    }
+    return tick;
+  }
+
+  /** Draws the next tick for changes of these tables of which nothing more is known. */
+  long noteAtLarge(AtomicLong ticks, Collection<Lane> tables) {
+    List<Change> changes = tables.stream().map(Change::atLarge).toList();
+    return note(ticks, changes);
+  }
+
+  /** The tick through which the trail is complete just now. */
+  synchronized long completeThrough(AtomicLong ticks) {
+    return ticks.get();
+  }
+
+  /**
+   * Walks through a table's changes, the newest first.
+   *
+   * @param since the tick after which they are wanted
+   * @param except a tick at which they are not
+   * @return false if it is not certain that all were met
+   */
+  boolean walk(Lane table, long since, long except, Consumer<Change> visitor) {
+    Before at = newest.getOrDefault(table, Before.NOTHING);
+    while (at.tick() > since) {
+      Noted noted = ring.get(index(at.place()));
+      if (noted == null || noted.place() != at.place()) {
+        return false;
+      } else if (noted.tick() != except) {
+        visitor.accept(noted.change());
+      }
+      at = noted.before();
+    }
+    return true;
+  }
+
+  private void makeRoom(long place) {
+    while (place - oldest >= MOST_CHANGES) {
+      dropOldest();
+    }
+  }
+
+  private void dropOldest() {
+    Noted gone = ring.getAndSet(index(oldest), null);
+    rows -= gone == null ? 0 : gone.rows();
+    oldest++;
+  }
+
+  private static int index(long place) {
+    return (int) place & (MOST_CHANGES - 1);
+  }
+}

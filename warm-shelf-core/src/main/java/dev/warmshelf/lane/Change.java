@@ -1,0 +1,67 @@
+package dev.warmshelf.lane;
+
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Set;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * One statement's change to one table.
+ *
+ * @param transaction names the transaction that made it, as the database does
+ * @param table the table's lane
+ * @param rows of each changed row what it was before and what it is now, in no order, each version
+ *     that looks alike once; null if that was not told
+ * @param unchanged by the catalogue's names, columns that are in each row what they were; null if
+ *     rows may have come or gone
+ * @param kind the database's word for what happened, to show
+ * @param age how long before the look the change was made, by the database's clock, to show
+ */
+public record Change(
+    String transaction,
+    Lane table,
+    @Nullable List<ChangedRow> rows,
+    @Nullable Set<String> unchanged,
+    String kind,
+    Duration age) {
+  /** Keeps copies of list and set. */
+  public Change {
+    rows = rows == null ? null : List.copyOf(rows);
+    unchanged = unchanged == null ? null : Set.copyOf(unchanged);
+  }
+
+  /** A change of which nothing is known but the table. */
+  public static Change atLarge(Lane table) {
+    return new Change("", table, null, null, "", Duration.ZERO);
+  }
+
+  /**
+   * The groups that the changed rows were in before or are in now, as {@link ColumnKind#group}
+   * writes them; null if that was not told.
+   */
+  public @Nullable List<String> groups() {
+    if (rows == null) {
+      return null;
+    }
+    Set<String> groups = new LinkedHashSet<>();
+    for (ChangedRow row : rows) {
+      row.addGroups(groups);
+    }
+    return List.copyOf(groups);
+  }
+
+  /** The lanes to tick. */
+  public List<Lane> lanes() {
+    List<Lane> lanes = new ArrayList<>();
+    lanes.add(table);
+    List<String> groups = groups();
+    if (groups == null) {
+      lanes.add(table.atLarge());
+    } else {
+      groups.forEach(group -> lanes.add(table.group(group)));
+    }
+    return lanes;
+  }
+}

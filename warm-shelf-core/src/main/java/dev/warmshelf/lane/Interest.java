@@ -1,0 +1,99 @@
+package dev.warmshelf.lane;
+
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Which changes could make a difference to one answer. Lanes are the first look, made for speed;
+ * this is the second, which knows the statement's columns and all that a row must be to count.
+ *
+ * <p>A change makes none if it left the columns alone that the statement reads, or if no version of
+ * a row that it changed could count at any place where the statement reads the table. As long as no
+ * change makes a difference the answer stays what it is, and so does this.
+ *
+ * <p>Immutable.
+ */
+public final class Interest {
+  private final Map<Lane, Table> tables;
+
+  /**
+   * What of one table makes a difference.
+   *
+   * @param columns that the statement reads of it; null if that is not known
+   * @param places at which it reads it
+   */
+  record Table(@Nullable Set<String> columns, List<Place> places) {
+    boolean isTouchedBy(Change change) {
+      return mayChangeValues(change) && mayChangeRows(change);
+    }
+
+    private boolean mayChangeValues(Change change) {
+      return columns == null
+          || change.unchanged() == null
+          || !change.unchanged().containsAll(columns);
+    }
+
+    private boolean mayChangeRows(Change change) {
+      if (change.rows() == null) {
+        return true;
+      }
+      for (ChangedRow row : change.rows()) {
+        for (Place place : places) {
+          if (place.mayCount(row)) {
+            return true;
+          }
+        }
+      }
+      return false;
+    }
+  }
+
+  /**
+   * What a row must be like to count at one place.
+   *
+   * @param texts by column the values of which it must have one, as {@link ColumnKind#group} writes
+   *     them
+   */
+  record Place(Map<String, Set<String>> texts) {
+    boolean mayCount(ChangedRow row) {
+      List<String> tracked = row.columns();
+      for (int i = 0; i < tracked.size(); i++) {
+        Set<String> wanted = texts.get(tracked.get(i));
+        if (wanted != null) {
+          String text = row.text(i);
+          if (text == null || !wanted.contains(text)) {
+            return false; // null is equal to nothing
+          }
+        }
+      }
+      return true;
+    }
+  }
+
+  Interest(Map<Lane, Table> tables) {
+    this.tables = tables;
+  }
+
+  /** The tables whose changes can make a difference. */
+  public Set<Lane> tables() {
+    return tables.keySet();
+  }
+
+  /** Whether the change of one of the tables could make a difference. */
+  public boolean isTouchedBy(Change change) {
+    Table table = tables.get(change.table());
+    return table != null && table.isTouchedBy(change);
+  }
+
+  /** Whether all lanes of the footprint that change with the data are of its tables. */
+  public boolean covers(Footprint footprint) {
+    for (int i = 0; i < footprint.dataSize(); i++) {
+      if (!tables.containsKey(footprint.lanes().get(i).table())) {
+        return false;
+      }
+    }
+    return true;
+  }
+}

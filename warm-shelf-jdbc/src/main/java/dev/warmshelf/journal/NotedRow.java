@@ -1,0 +1,84 @@
+package dev.warmshelf.journal;
+
+import dev.warmshelf.lane.Change;
+import dev.warmshelf.lane.ChangedRow;
+import dev.warmshelf.lane.Lane;
+import java.sql.Array;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Set;
+import java.util.concurrent.TimeUnit;
+import org.jspecify.annotations.Nullable;
+
+/** A row of the journal as the change that it tells of. */
+final class NotedRow {
+  private NotedRow() {}
+
+  /** How rows of the journal are to be read. */
+  interface Shapes {
+    /** What the trigger was made with that wrote of this table; null if that is not known. */
+    @Nullable TriggerArguments find(Lane table, String print);
+  }
+
+  /**
+   * Reads the columns xid, lane, kind, shape, rows_before, rows_after, alike, age.
+   *
+   * @param at where the first of them stands
+   */
+  static Change read(ResultSet row, int at, Lane lane, Shapes shapes) throws SQLException {
+    String kind = row.getString(at + 2);
+    String print = row.getString(at + 3);
+    TriggerArguments made = print == null ? null : shapes.find(lane, print);
+    return new Change(
+        row.getString(at),
+        lane,
+        made == null ? null : rows(row, at + 4, kind, List.copyOf(made.tracked().keySet())),
+        made == null || !kind.equals("UPDATE") ? null : alike(row.getArray(at + 6), made),
+        kind,
+        Duration.ofNanos(TimeUnit.MICROSECONDS.toNanos(Math.max(0, row.getLong(at + 7)))));
+  }
+
+  /** What they were before and are now; null unless all of that is told. */
+  private static @Nullable List<ChangedRow> rows(
+      ResultSet row, int at, String kind, List<String> columns) throws SQLException {
+    Array before = row.getArray(at);
+    Array after = row.getArray(at + 1);
+    boolean told =
+        (before != null || kind.equals("INSERT")) && (after != null || kind.equals("DELETE"));
+    if (!told || kind.equals("TRUNCATE") || columns.isEmpty()) {
+      return null;
+    }
+    List<ChangedRow> rows = new ArrayList<>();
+    add(before, columns, rows);
+    add(after, columns, rows);
+    return rows;
+  }
+
+  private static void add(@Nullable Array versions, List<String> columns, List<ChangedRow> rows)
+      throws SQLException {
+    if (versions != null) {
+      for (String[] version : (String[][]) versions.getArray()) {
+        rows.add(new ChangedRow(columns, version));
+      }
+    }
+  }
+
+  /** The columns that are what they were; none where that is not told. */
+  private static Set<String> alike(@Nullable Array told, TriggerArguments made)
+      throws SQLException {
+    Set<String> unchanged = new HashSet<>();
+    if (told != null) {
+      Boolean[] alike = (Boolean[]) told.getArray();
+      for (int i = 0; i < alike.length && i < made.compared().size(); i++) {
+        if (Boolean.TRUE.equals(alike[i])) {
+          unchanged.add(made.compared().get(i));
+        }
+      }
+    }
+    return unchanged;
+  }
+}

@@ -1,0 +1,111 @@
+package dev.warmshelf.journal;
+
+import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.postgres.ColumnKinds;
+import dev.warmshelf.postgres.SqlText;
+import java.sql.Array;
+import java.sql.Connection;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What a trigger must know of its table.
+ *
+ * @param tracked the columns by which to tell changes apart, the preferred one first
+ * @param compared by column SQL that is true if it is in {@code n} what it was in {@code o}
+ * @param key the columns of the primary key; empty if there is none
+ */
+record TableShape(Map<String, ColumnKind> tracked, Map<String, String> compared, List<String> key) {
+  /** Tables have that many columns seldom; what is not compared counts as changed. */
+  private static final int MOST_COMPARED = 100;
+
+  /** Longer values are not compared: that would cost the writer a look at all of them. */
+  private static final int LONGEST_COMPARED = 2_000;
+
+  /**
+   * How to see that a value is what it was, to the last digit shown. Equality says so of some types
+   * alone: 1.0 equals 1.00. The others are compared as they are stored.
+   */
+  private static final String ASK =
+      """
+      SELECT a.attname,
+             a.atttypid IN (16, 20, 21, 23, 26, 19, 1082, 1083, 1114, 1184, 2950, 829)
+               OR t.typtype = 'e'
+               OR (a.atttypid IN (25, 1043) AND l.collisdeterministic) AS exact,
+             t.typlen = -1
+               AND NOT (a.atttypid IN (1042, 1043) AND a.atttypmod BETWEEN 0 AND 500)
+               AND a.atttypid <> 1700 AS long,
+             a.attnum = ANY (k.indkey) AS key, %s AS kinds
+      FROM pg_class c
+           JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
+           JOIN pg_type t ON t.oid = a.atttypid
+           LEFT JOIN pg_collation l ON l.oid = a.attcollation
+           LEFT JOIN pg_index k ON k.indrelid = c.oid AND k.indisprimary
+      WHERE c.oid = to_regclass(?)
+      ORDER BY a.attnum
+      """
+          .formatted(ColumnKinds.OF_C);
+
+  static TableShape of(Connection connection, FollowedTable followed) throws SQLException {
+    Map<String, String> compared = new LinkedHashMap<>();
+    List<String> key = new ArrayList<>();
+    Array kinds = null;
+    try (PreparedStatement statement = connection.prepareStatement(ASK)) {
+      statement.setString(1, followed.table());
+      try (ResultSet rows = statement.executeQuery()) {
+        while (rows.next()) {
+          String column = rows.getString(1);
+          if (compared.size() < MOST_COMPARED) {
+            compared.put(column, alike(column, rows.getBoolean(2), rows.getBoolean(3)));
+          }
+          if (rows.getBoolean(4)) {
+            key.add(column);
+          }
+          kinds = rows.getArray(5);
+        }
+      }
+    }
+    return new TableShape(tracked(followed, kinds), compared, List.copyOf(key));
+  }
+
+  /** Each name with its schema, see {@link TriggerText}. */
+  private static String alike(String column, boolean exact, boolean mayBeLong) {
+    String before = "o." + SqlText.identifier(column);
+    String after = "n." + SqlText.identifier(column);
+    String alike =
+        exact
+            ? "coalesce(%1$s OPERATOR(pg_catalog.=) %2$s, %1$s IS NULL AND %2$s IS NULL)"
+            : "pg_catalog.record_image_eq(ROW(%1$s), ROW(%2$s))";
+    String shortEnough =
+        "coalesce(pg_catalog.pg_column_size(%2$s), 0) OPERATOR(pg_catalog.<) %3$d AND ";
+    return (mayBeLong ? shortEnough + alike : alike).formatted(before, after, LONGEST_COMPARED);
+  }
+
+  private static Map<String, ColumnKind> tracked(FollowedTable followed, @Nullable Array kinds)
+      throws SQLException {
+    Map<String, ColumnKind> possible = ColumnKinds.read(kinds);
+    Map<String, ColumnKind> columns = new LinkedHashMap<>();
+    for (String column : followed.columns()) {
+      ColumnKind kind = possible.get(column);
+      if (kind == null) {
+        throw new SQLException(
+            "Changes of '"
+                + followed.table()
+                + "' cannot be tracked by '"
+                + column
+                + "'; they can by "
+                + possible.keySet()
+                + ": columns of whole numbers, strings (in a deterministic collation), days, UUIDs"
+                + " and booleans.");
+      }
+      columns.put(column, kind);
+    }
+    return columns;
+  }
+}
