@@ -58,10 +58,7 @@ final class OwnWrites {
       return tickNamed(named, write);
     }
     try {
-      long now = time.nanos();
-      feed.hurry();
-      boolean lost = feed.meters().snapshot().state() != FeedMeters.State.LIVE;
-      if (lost || !board.awaitWatermark(now, PATIENCE)) {
+      if (feed.meters().snapshot().state() != FeedMeters.State.LIVE || !learned()) {
         board.tickEverything();
         return Board.OVERTAKEN;
       }
@@ -71,6 +68,16 @@ final class OwnWrites {
         feed.forget(write);
       }
     }
+  }
+
+  /** Whether the board has learned in time of all that had committed when this was called. */
+  boolean learned() {
+    if (feed == null) {
+      return false;
+    }
+    long now = time.nanos();
+    feed.hurry();
+    return board.awaitWatermark(now, PATIENCE);
   }
 
   private long tickNamed(@Nullable Set<Lane> named, @Nullable OwnWrite write) {

@@ -1,8 +1,10 @@
 package dev.warmshelf;
 
+import dev.warmshelf.lane.MendingPlan.Wanted;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Binding;
+import dev.warmshelf.sql.PartsText;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -30,6 +32,15 @@ final class QueryLoader {
     this.text = text;
     this.textWithSession = text + "\n;\n" + Session.ASK;
     this.order = order;
+  }
+
+  /**
+   * The same query for some parts of its answer alone.
+   *
+   * @param width how many columns the answer has
+   */
+  QueryLoader of(Wanted wanted, int width) {
+    return new QueryLoader(PartsText.of(text, width, wanted.by(), wanted.parts()), order);
   }
 
   /** Reads the answer, and in the same round trip, after it, what the session is like. */

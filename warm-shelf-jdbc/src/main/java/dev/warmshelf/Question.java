@@ -2,17 +2,21 @@ package dev.warmshelf;
 
 import dev.warmshelf.Verdicts.Judged;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.FootprintPlan;
 import dev.warmshelf.lane.Interest;
 import dev.warmshelf.lane.InterestPlan;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.lane.MendingPlan;
+import dev.warmshelf.lane.MendingPlan.Wanted;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.Visibility;
 import dev.warmshelf.shelf.AskedQuestion;
+import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
@@ -31,6 +35,8 @@ import java.util.Optional;
 import java.util.concurrent.Callable;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /**
  * A query with values for its parameters, to be asked once by one thread.
@@ -41,6 +47,11 @@ import org.jspecify.annotations.Nullable;
  * @param <T> what a row is mapped to
  */
 public final class Question<T> {
+  private static final Logger LOG = LoggerFactory.getLogger(Question.class);
+
+  /** If more parts of an answer have changed, all of it is loaded again. */
+  private static final int MOST_PARTS = 50;
+
   /** Stands for a parameter that has no value yet; null is a value. */
   private static final Object UNSET = new Object();
 
@@ -342,6 +353,7 @@ public final class Question<T> {
     private final Judged judged;
     private final FootprintPlan lanes;
     private final @Nullable InterestPlan interest;
+    private final @Nullable MendingPlan mending;
     private boolean shared;
 
     SharedRead(Sessions.Kind kind, Judged judged, Verdict.Keepable verdict) {
@@ -349,6 +361,7 @@ public final class Question<T> {
       this.judged = judged;
       this.lanes = verdict.lanes();
       this.interest = verdict.interest();
+      this.mending = verdict.mending();
     }
 
     @Override
@@ -397,6 +410,30 @@ public final class Question<T> {
     @Override
     public @Nullable Interest interest(Answer answer) {
       return interest == null ? null : interest.of(values, answer);
+    }
+
+    @Override
+    @SuppressWarnings("NullAway") // what is returned may give null
+    public @Nullable Loader<@Nullable Answer, SQLException> mending(
+        Answer old, List<Change> touching) {
+      MendingPlan plan = mending;
+      Wanted wanted = plan == null || held() != null ? null : plan.wanted(touching, MOST_PARTS);
+      return plan == null || wanted == null ? null : () -> mended(old, plan, wanted);
+    }
+
+    private @Nullable Answer mended(Answer old, MendingPlan plan, Wanted wanted) {
+      Answer asked;
+      try (Borrowed borrowed = borrow()) {
+        QueryLoader parts = query.loading(values).of(wanted, old.columns().size());
+        asked = shareable(parts.withSession(borrowed.connection(), values), true);
+      } catch (SQLException e) {
+        LOG.debug("An answer could not be mended; it is loaded instead.", e);
+        return null;
+      }
+      List<Integer> places = plan.places(old, asked, wanted);
+      return places != null && query.warm().ownWrites().learned()
+          ? old.withRowsOf(asked, places)
+          : null;
     }
 
     @Override

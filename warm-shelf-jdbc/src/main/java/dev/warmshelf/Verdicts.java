@@ -354,7 +354,9 @@ final class Verdicts implements AutoCloseable {
       }
     }
     return new Verdict.Keepable(
-        keepable.lanes().and(all.stream().map(Known::lane).toList()), keepable.interest());
+        keepable.lanes().and(all.stream().map(Known::lane).toList()),
+        keepable.interest(),
+        keepable.mending());
   }
 
   /** A constant that was lifted out of the text may be a word that means the moment. */

@@ -13,6 +13,7 @@ import dev.warmshelf.row.Binding;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Renewal;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
@@ -88,11 +89,13 @@ public final class Hunt implements AutoCloseable {
   private final Map<String, Integer> refused = new TreeMap<>();
   private long checks;
   private long revived;
+  private long mended;
   private long asked;
   private long keepable;
 
   /** What one hunt came to. */
-  public record Outcome(long checks, long revived, long asked, long kept, @Nullable String found) {}
+  public record Outcome(
+      long checks, long revived, long mended, long asked, long kept, @Nullable String found) {}
 
   /** A statement whose kept answer was not what a direct read gave. */
   private record Find(Made statement, List<String> before, List<String> after) {}
@@ -110,6 +113,8 @@ public final class Hunt implements AutoCloseable {
     this.warm =
         WarmShelf.over(pool)
             .following(JournalFeed.on(database).polling(Duration.ofMillis(1)))
+            .shelf(
+                WarmShelf.MAIN_SHELF, policy -> policy.renewing(Renewal.mendingFrom(Duration.ZERO)))
             .open();
     this.direct = WarmShelf.over(pool).onTtlAlone().open();
   }
@@ -147,6 +152,11 @@ public final class Hunt implements AutoCloseable {
     }
   }
 
+  /** All of it, or all but what had changed. */
+  private static boolean wasServedFromTheShelf(Reading<?> reading) {
+    return reading.origin().isHit() || reading.origin() == Origin.MENDED;
+  }
+
   private static String schema() throws IOException {
     try (InputStream in = Hunt.class.getResourceAsStream("schema.sql")) {
       return new String(Objects.requireNonNull(in).readAllBytes(), StandardCharsets.UTF_8);
@@ -168,7 +178,7 @@ public final class Hunt implements AutoCloseable {
       if (find != null) {
         String told = told(shrunk(find));
         System.out.println(told);
-        return new Outcome(checks, revived, asked, keepable, told);
+        return new Outcome(checks, revived, mended, asked, keepable, told);
       }
       if (checks >= nextReport) {
         nextReport = checks + most / 10;
@@ -182,11 +192,12 @@ public final class Hunt implements AutoCloseable {
     }
     System.out.printf(
         Locale.ROOT,
-        "hunt: %,d checks, %,d of answers revived, nothing found; refused: %s%n",
+        "hunt: %,d checks, %,d of answers revived, %,d of mended ones, nothing found; refused: %s%n",
         checks,
         revived,
+        mended,
         refused);
-    return new Outcome(checks, revived, asked, keepable, null);
+    return new Outcome(checks, revived, mended, asked, keepable, null);
   }
 
   /** From a fresh state: some statements, and changes among them. */
@@ -214,9 +225,8 @@ public final class Hunt implements AutoCloseable {
       for (int i = 0; i < statements.size(); i++) {
         Asked each = statements.get(i);
         Reading<?> reading = ask(each.statement());
-        if (reading.origin().isHit()) {
-          checks++;
-          revived += reading.origin() == Origin.REVIVED ? 1 : 0;
+        if (wasServedFromTheShelf(reading)) {
+          count(reading);
           if (!isTrue(each.statement(), reading)) {
             return new Find(
                 each.statement(),
@@ -229,6 +239,12 @@ public final class Hunt implements AutoCloseable {
       }
     }
     return null;
+  }
+
+  private void count(Reading<?> reading) {
+    checks++;
+    revived += reading.origin() == Origin.REVIVED ? 1 : 0;
+    mended += reading.origin() == Origin.MENDED ? 1 : 0;
   }
 
   private boolean isKeepable(Made statement) throws SQLException {
@@ -341,7 +357,7 @@ public final class Hunt implements AutoCloseable {
     }
     untilDelivered();
     Reading<?> reading = ask(find.statement());
-    return reading.origin().isHit() && !isTrue(find.statement(), reading);
+    return wasServedFromTheShelf(reading) && !isTrue(find.statement(), reading);
   }
 
   private Find shrunk(Find found) throws Exception {

@@ -170,7 +170,7 @@ record Made(
           switch (random.nextInt(4)) {
             case 0 -> " ORDER BY id LIMIT " + (1 + random.nextInt(5));
             case 1 -> " ORDER BY k DESC NULLS LAST, id OFFSET 1";
-            default -> "";
+            default -> columns.equals("*") || chance(50) ? ordered("k", "id") : "";
           };
       return new Made("SELECT " + columns + " FROM node n", conditions("n", 3), tail, values);
     }
@@ -203,8 +203,14 @@ record Made(
               + " edge e ON e.node_id = n.id"
               + (chance(30) ? " AND e.kind = 'x'" : ""),
           conditions,
-          "",
+          ordered("e.weight", "n.id, e.id"),
           values);
+    }
+
+    /** Often, by something and then by what makes the order certain. */
+    private String ordered(String column, String certain) {
+      String first = column + one(" DESC", "") + one("", " NULLS FIRST", " NULLS LAST") + ", ";
+      return chance(60) ? " ORDER BY " + (chance(60) ? first : "") + certain : "";
     }
 
     private Made outer() {
@@ -216,6 +222,8 @@ record Made(
       String tail = chance(20) ? " HAVING count(e.id) > 0" : "";
       if (chance(20)) {
         tail += " ORDER BY n.id LIMIT 4";
+      } else {
+        tail += ordered("4", "n.id");
       }
       String join = one("LEFT JOIN", "LEFT OUTER JOIN", "FULL JOIN", "RIGHT JOIN");
       if (chance(70)) {
@@ -231,14 +239,15 @@ record Made(
             " GROUP BY n.id" + tail,
             values);
       }
+      boolean beasts = chance(25);
       return new Made(
           "SELECT n.id, n.k, e.id AS edge, e.kind FROM node n "
               + join
               + " edge e ON "
               + on
-              + (chance(25) ? " LEFT JOIN beast b ON b.k = n.k" : ""),
+              + (beasts ? " LEFT JOIN beast b ON b.k = n.k" : ""),
           conditions,
-          tail.startsWith(" ORDER") ? " ORDER BY n.id, e.id" : "",
+          beasts ? "" : ordered("n.k", "n.id, e.id"),
           values);
     }
 

@@ -17,6 +17,7 @@ class HuntTest {
       assertThat(outcome.found()).isNull();
       assertThat(outcome.checks()).isGreaterThanOrEqualTo(CHECKS);
       assertThat(outcome.revived()).isGreaterThan(CHECKS / 100);
+      assertThat(outcome.mended()).isPositive();
       assertThat(outcome.kept())
           .as("statements that may be kept")
           .isGreaterThan(outcome.asked() / 2);

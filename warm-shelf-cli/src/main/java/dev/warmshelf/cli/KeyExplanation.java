@@ -14,6 +14,7 @@ import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.TrackedColumns;
 import dev.warmshelf.sql.Verdict;
 import dev.warmshelf.sql.text.SqlTextException;
+import dev.warmshelf.sql.tree.Analysis;
 import dev.warmshelf.sql.tree.Refusal;
 import java.math.BigDecimal;
 import java.math.BigInteger;
@@ -29,6 +30,7 @@ import java.util.Optional;
 import java.util.SortedMap;
 import java.util.TreeMap;
 import java.util.regex.Pattern;
+import java.util.stream.Collectors;
 import org.jspecify.annotations.Nullable;
 
 /** How a statement's key came to be, for a reader or a program. */
@@ -49,6 +51,7 @@ final class KeyExplanation {
    *
    * @param reason why its answers may not be kept; null if they may
    * @param wrong whether it is no statement at all
+   * @param notMended why its answers are not mended; empty if they are
    */
   private record Found(
       @Nullable String reason,
@@ -56,9 +59,12 @@ final class KeyExplanation {
       List<String> footprint,
       SortedMap<String, List<String>> columns,
       List<String> pins,
-      List<String> fromAnswer) {
+      List<String> fromAnswer,
+      List<String> mending,
+      String notMended) {
     static Found refused(@Nullable String reason, boolean wrong) {
-      return new Found(reason, wrong, List.of(), new TreeMap<>(), List.of(), List.of());
+      return new Found(
+          reason, wrong, List.of(), new TreeMap<>(), List.of(), List.of(), List.of(), "");
     }
   }
 
@@ -109,7 +115,23 @@ final class KeyExplanation {
                 told ->
                     "%s[%s = column %d of the answer]"
                         .formatted(told.table(), told.column(), told.position() + 1))
-            .toList());
+            .toList(),
+        analysed.analysis().mendable().divisions().stream().map(KeyExplanation::division).toList(),
+        analysed.analysis().mendable().whyNot());
+  }
+
+  private static String division(Analysis.Division division) {
+    return "by column %d of the answer, after changes told by %s"
+        .formatted(
+            division.position() + 1,
+            division.tellers().entrySet().stream()
+                .sorted(Map.Entry.comparingByKey())
+                .flatMap(
+                    table ->
+                        table.getValue().stream()
+                            .map(teller -> table.getKey().name() + "." + teller.column()))
+                .distinct()
+                .collect(Collectors.joining(", ")));
   }
 
   /** The types of the values that are given; where none is, the place decides. */
@@ -181,6 +203,8 @@ final class KeyExplanation {
     fields.put("columns", found.columns());
     fields.put("pinned", found.pins());
     fields.put("toldByAnswer", found.fromAnswer());
+    fields.put("mendedBy", found.mending());
+    fields.put("notMended", found.notMended().isEmpty() ? null : found.notMended());
     return fields;
   }
 
@@ -212,6 +236,10 @@ final class KeyExplanation {
       if (!found.fromAnswer().isEmpty()) {
         add(lines, "answer tells", found.fromAnswer());
       }
+      add(
+          lines,
+          "mended",
+          found.notMended().isEmpty() ? found.mending() : wrapped("no: " + found.notMended()));
     }
     if (!database.note().isEmpty()) {
       add(lines, "note", List.of(database.note()));

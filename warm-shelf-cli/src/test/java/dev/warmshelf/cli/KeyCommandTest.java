@@ -82,7 +82,9 @@ class KeyCommandTest {
             "footprint",
             "columns",
             "pinned",
-            "toldByAnswer");
+            "toldByAnswer",
+            "mendedBy",
+            "notMended");
     assertThat(json.get("parameters").toString())
         .isEqualTo(
             "[{\"name\":\"1\",\"value\":\"7\",\"type\":\"whole number\"},"

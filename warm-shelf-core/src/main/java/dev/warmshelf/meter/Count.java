@@ -13,6 +13,12 @@ public enum Count {
    * Of the misses, and of the reads while the feed was lost, those that another's load answered.
    */
   JOINED("joined"),
+  /** Of the misses, those for which only what had changed was asked, and put in its place. */
+  MENDED("mended"),
+  /** Of the loads, those before which parts were asked for in vain: more had changed meanwhile. */
+  UNMENDED("unmended"),
+  /** What mending took, in nanoseconds, summed over them. */
+  MENDING_NANOS("mendingNanos"),
   /** Answers that were put on the shelf. */
   FILLS("fills"),
   /** Loads that threw. */

@@ -36,6 +36,13 @@ public final class Events {
     }
   }
 
+  /** What had changed of an answer was asked for, and put in its place. */
+  public static void mended(String shelf, Key key, long nanos) {
+    if (LOG.isDebugEnabled()) {
+      event(shelf, key).addKeyValue("took_us", nanos / NANOS_PER_MICRO).log("mended");
+    }
+  }
+
   /** There was none to serve. */
   public static void miss(String shelf, Key key) {
     if (LOG.isDebugEnabled()) {

@@ -50,6 +50,12 @@ public final class Meters {
     adders[what.ordinal()].increment();
   }
 
+  /** Counts a miss for which only what had changed was asked. */
+  public void mended(long nanos) {
+    count(Count.MENDED);
+    adders[Count.MENDING_NANOS.ordinal()].add(nanos);
+  }
+
   /** Counts a read that bypassed the shelf. */
   public void bypass(BypassReason reason) {
     adders[at(reason)].increment();
@@ -154,9 +160,12 @@ public final class Meters {
       return Arrays.stream(REASONS).mapToLong(this::get).sum();
     }
 
-    /** Reads that reached the database: misses and bypasses that joined no other load. */
+    /**
+     * Statements that the database was sent: for each miss and bypass that joined no other load,
+     * and for parts that were asked for in vain.
+     */
     public long databaseReads() {
-      return get(Count.MISSES) - get(Count.JOINED) + bypassed();
+      return get(Count.MISSES) - get(Count.JOINED) + get(Count.UNMENDED) + bypassed();
     }
 
     /** How many hits were audited with a result. */

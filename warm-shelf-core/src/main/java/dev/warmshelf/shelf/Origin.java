@@ -11,6 +11,11 @@ public enum Origin {
   REVIVED,
   /** From the database, by this caller's own load: a miss. */
   LOADED,
+  /**
+   * From the shelf and the database, by this caller's own asking: a miss, of which only the parts
+   * were asked for that changes had touched.
+   */
+  MENDED,
   /** From a load that another caller had under way: a miss that cost no database read. */
   JOINED,
   /** From the database, past the shelf: a bypass. Nothing was kept. */

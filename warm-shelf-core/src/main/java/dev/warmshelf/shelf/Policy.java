@@ -16,7 +16,7 @@ import org.jspecify.annotations.Nullable;
  * @param audit how many hits are checked against direct reads; none by default
  * @param patience how long callers wait for another caller's load before it counts as stuck and one
  *     more is begun; 10 seconds by default
- * @param renewal what to do once something has changed; a second look by default
+ * @param renewal what to do once something has changed; by default a second look, and mending
  */
 public record Policy(
     Capacity capacity,
@@ -34,7 +34,7 @@ public record Policy(
           WhenLost.askDatabase(),
           Audit.none(),
           Duration.ofSeconds(10),
-          Renewal.LOOK_AGAIN);
+          Renewal.mending());
 
   /**
    * Durations longer than zero.

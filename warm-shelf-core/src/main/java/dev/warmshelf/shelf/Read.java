@@ -1,8 +1,11 @@
 package dev.warmshelf.shelf;
 
+import dev.warmshelf.fresh.Fence;
+import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Interest;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Events;
@@ -191,6 +194,10 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
     // Read after the fence: whatever changes the schema from now on invalidates the answer.
     boolean lanesHold = request.holdsFor(shelf.ground().board().schemaVersion());
+    Entry mended = lanesHold ? mended(load) : null;
+    if (mended != null) {
+      return reading(mended, Origin.MENDED, null);
+    }
     A value = loaded();
     long ended = shelf.ground().time().nanos();
     Footprint all = request.lanes(before, value);
@@ -209,6 +216,52 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       }
     }
     return reading(entry, Origin.LOADED, null);
+  }
+
+  /**
+   * What was found out of date, with what changes have touched of it asked for anew; null where
+   * that cannot be done. It is fresh once the board knows of all that had committed when it was
+   * asked for: then all of it is of one moment.
+   */
+  private @Nullable Entry mended(Load load) throws X {
+    Entry old = invalidated;
+    if (old == null || bypass != null || old.loadNanos() < shelf.mendsFromNanos()) {
+      return null;
+    }
+    Interest interest = shelf.interest(old, request);
+    LookBack changes = interest == null ? null : shelf.contents().touching(old, interest);
+    if (changes == null) {
+      return null;
+    }
+    @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type
+    Loader<@Nullable A, X> mending = request.mending((A) old.value(), changes.touching());
+    if (mending == null) {
+      return null;
+    }
+    Entry entry = mended(load, old, changes, mending);
+    if (entry == null) {
+      shelf.meters().count(Count.UNMENDED);
+    }
+    return entry;
+  }
+
+  private @Nullable Entry mended(
+      Load load, Entry old, LookBack changes, Loader<@Nullable A, X> mending) throws X {
+    long began = shelf.ground().time().nanos();
+    A value = mending.load();
+    if (value == null || !request.mayBeShared(value)) {
+      return null;
+    }
+    Fence upTo = new Fence(changes.through(), load.fence().nanos());
+    Entry entry = old.mended(value, request.lanes(before, value), upTo);
+    if (!shelf.contents().keep(entry, shelf.interest(entry, request))) {
+      return null;
+    }
+    long took = shelf.ground().time().nanos() - began;
+    shelf.meters().mended(took);
+    Events.mended(shelf.name(), key, took);
+    outcome = new Outcome.Answered(entry);
+    return entry;
   }
 
   /** Between this caller's look and its load another one may have landed. */

@@ -1,7 +1,9 @@
 package dev.warmshelf.shelf;
 
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
+import java.util.List;
 import java.util.Objects;
 import java.util.concurrent.Callable;
 import org.jspecify.annotations.Nullable;
@@ -45,6 +47,20 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
    * change to its lanes may.
    */
   default @Nullable Interest interest(A answer) {
+    return null;
+  }
+
+  /**
+   * How to ask for what has changed of an answer, and for nothing else of it. What that gives is
+   * the whole answer, or null if it could not be done after all. Once it returns the board knows of
+   * every change that had committed when the database was asked; whoever calls it looks whether one
+   * of them came in between.
+   *
+   * @param old as it was kept
+   * @param touching all changes since that could make a difference to it
+   * @return null if that cannot be done
+   */
+  default @Nullable Loader<@Nullable A, X> mending(A old, List<Change> touching) {
     return null;
   }
 

@@ -385,8 +385,13 @@ public final class Shelf implements AutoCloseable {
   }
 
   /** Which changes could make a difference to an entry; null if any may, or nobody is to look. */
+  /** How long a load must have taken for its answer to be mended. */
+  long mendsFromNanos() {
+    return policy.renewal().mendsFromNanos();
+  }
+
   <A extends @Nullable Object> @Nullable Interest interest(Entry entry, ReadRequest<A, ?> request) {
-    if (policy.renewal() == Renewal.LOAD) {
+    if (!policy.renewal().looksAgain()) {
       return null;
     }
     @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type

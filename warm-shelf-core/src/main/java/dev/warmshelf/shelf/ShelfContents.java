@@ -109,6 +109,22 @@ final class ShelfContents {
     return isFresh(entry); // not if it was for another reason, such as a tag
   }
 
+  /**
+   * The changes that have touched an entry, if it is out of date for nothing else: no clearing, no
+   * tag, no change of the schema.
+   *
+   * @return null if it is out for another reason, or what has touched it is not known
+   */
+  @Nullable LookBack touching(Entry entry, Interest interest) {
+    LookBack changes = entry.lookBack(board, interest);
+    boolean known =
+        changes.isComplete()
+            && entry.fence() >= floor
+            && entry.isFreshSince(board, changes.through())
+            && !wasCleared(clearingsOf(entry.key()), entry);
+    return known ? changes : null;
+  }
+
   /** Takes an entry off that may never be served again. */
   void drop(Entry entry, long now) {
     if (store.remove(entry)) {

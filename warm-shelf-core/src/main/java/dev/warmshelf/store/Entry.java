@@ -1,6 +1,7 @@
 package dev.warmshelf.store;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
@@ -17,7 +18,7 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Entry {
   /** This object, and its places in the store's map and list. */
-  private static final int OWN_BYTES = 72 + 32 + 24;
+  private static final int OWN_BYTES = 104 + 32 + 24;
 
   private final Key key;
   private final @Nullable Object value;
@@ -25,6 +26,7 @@ public final class Entry {
   private final long fence;
   private final long ownTick;
   private final long loadBeganNanos;
+  private final long loadNanos;
   private final long filledNanos;
   private final long lifetimeNanos;
 
@@ -43,6 +45,10 @@ public final class Entry {
 
   /** An entry that has just been filled. */
   public Entry(Key key, @Nullable Object value, Footprint footprint, Fill fill) {
+    this(key, value, footprint, fill, fill.filledNanos() - fill.fence().nanos());
+  }
+
+  private Entry(Key key, @Nullable Object value, Footprint footprint, Fill fill, long loadNanos) {
     this.key = Objects.requireNonNull(key, "key");
     this.value = value;
     this.footprint = Objects.requireNonNull(footprint, "footprint");
@@ -51,8 +57,24 @@ public final class Entry {
     this.dataFence = fence;
     this.ownTick = fill.ownTick();
     this.loadBeganNanos = fill.fence().nanos();
+    this.loadNanos = loadNanos;
     this.filledNanos = fill.filledNanos();
     this.lifetimeNanos = fill.lifetimeNanos();
+  }
+
+  /**
+   * This entry with what has changed put in its place. It is as old as this one, and worth as much.
+   * Only its fence for data moves up: what invalidates more than the data must still find all of it
+   * that was not asked for anew.
+   *
+   * @param upTo up to which all changes of data were looked at, and when asking began
+   */
+  public Entry mended(@Nullable Object mended, Footprint lanes, Fence upTo) {
+    Fence same = new Fence(fence, upTo.nanos());
+    Fill fill = new Fill(same, ownTick, filledNanos, lifetimeNanos);
+    Entry entry = new Entry(key, mended, lanes, fill, loadNanos);
+    entry.holdsThrough(upTo.tick());
+    return entry;
   }
 
   /** What was asked. */
@@ -88,6 +110,11 @@ public final class Entry {
     return true;
   }
 
+  /** The same if it is known what has changed of the data up to a tick. */
+  public boolean isFreshSince(Board board, long tick) {
+    return board.isFresh(footprint, fence, tick, ownTick);
+  }
+
   /** The changes since the answer was last known to hold that could make a difference to it. */
   public LookBack lookBack(Board board, Interest interest) {
     return board.lookBack(interest, dataFence, ownTick);
@@ -116,10 +143,10 @@ public final class Entry {
 
   /** How long the load took. */
   public long loadNanos() {
-    return filledNanos - loadBeganNanos;
+    return loadNanos;
   }
 
-  /** When the load began, on the monotonic clock. */
+  /** When the load began, or what was last asked of it, on the monotonic clock. */
   public long loadBeganNanos() {
     return loadBeganNanos;
   }

@@ -73,7 +73,7 @@ public final class Answer implements FootprintPlan.Rows, Content {
   }
 
   /** Column labels, as the database gave them. */
-  List<String> columns() {
+  public List<String> columns() {
     return columns;
   }
 
@@ -120,6 +120,19 @@ public final class Answer implements FootprintPlan.Rows, Content {
       rows.add(mapper.row(object));
     }
     return new Answer(mapper.columns(), rows, false); // a mapper makes no bytes
+  }
+
+  /**
+   * This answer with some rows of another one, which was asked for under other column names.
+   *
+   * @param places for each row its number here, or -1 less its number there
+   */
+  public Answer withRowsOf(Answer other, List<Integer> places) {
+    List<@Nullable Object[]> mixed = new ArrayList<>(places.size());
+    for (int place : places) {
+      mixed.add(place >= 0 ? rows.get(place) : other.rows.get(-1 - place));
+    }
+    return new Answer(columns, mixed, holdsBytes || other.holdsBytes);
   }
 
   /** Whether the other answer has the same columns and rows, in whatever order. */

@@ -11,6 +11,7 @@ final class Outcomes {
       case KEPT -> "k";
       case REVIVED -> "r";
       case LOADED -> "l";
+      case MENDED -> "m";
       case JOINED -> "j";
       case DIRECT -> "d";
     };

@@ -1,5 +1,7 @@
 package dev.warmshelf.sql;
 
+import static java.util.stream.Collectors.toSet;
+
 import dev.warmshelf.key.ValuePlan.Place;
 import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.ColumnKind;
@@ -11,9 +13,11 @@ import dev.warmshelf.lane.InterestPlan.Pinned;
 import dev.warmshelf.lane.InterestPlan.PlaceRead;
 import dev.warmshelf.lane.InterestPlan.Told;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.lane.MendingPlan;
 import dev.warmshelf.sql.tree.Analysis;
 import dev.warmshelf.sql.tree.Analysis.PinValue;
 import dev.warmshelf.sql.tree.Analysis.TableRead;
+import dev.warmshelf.sql.tree.Analysis.Teller;
 import dev.warmshelf.sql.tree.Refusal;
 import java.util.ArrayList;
 import java.util.Collection;
@@ -45,13 +49,14 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
   public Verdict verdict(Collection<Lane> declared, TrackedColumns apart) {
     Refusal refusal = analysis.refusal();
     if (refusal == null) {
-      return new Verdict.Keepable(FootprintPlan.of(reaches(apart)), interest(apart));
+      return new Verdict.Keepable(
+          FootprintPlan.of(reaches(apart)), interest(apart), mending(apart));
     } else if (declared.isEmpty() || !refusal.mayBeDeclared()) {
       return new Verdict.Refused(refusal.in(statement::positionOf));
     }
     Set<Lane> lanes = new HashSet<>(declared);
     lanes.addAll(analysis.columns().keySet());
-    return new Verdict.Keepable(FootprintPlan.ofTables(Footprint.of(lanes)), null);
+    return new Verdict.Keepable(FootprintPlan.ofTables(Footprint.of(lanes)), null, null);
   }
 
   /** Which changes make a difference, as far as rows and columns tell; null if any does. */
@@ -77,6 +82,28 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
       places.add(new PlaceRead(read.table(), pins, told));
     }
     return new InterestPlan(analysis.columns(), places);
+  }
+
+  /** How an answer is mended, as far as the columns are tracked that tell its parts. */
+  private @Nullable MendingPlan mending(TrackedColumns apart) {
+    Analysis.Mendable mendable = analysis.mendable();
+    List<MendingPlan.Division> divisions = new ArrayList<>();
+    for (Analysis.Division division : mendable.divisions()) {
+      Map<Lane, Set<String>> columns = new LinkedHashMap<>();
+      division
+          .tellers()
+          .forEach(
+              (table, tellers) -> {
+                Map<String, ColumnKind> tracked = apart.columns(table);
+                if (tellers.stream().allMatch(t -> t.kind() == tracked.get(t.column()))) {
+                  columns.put(table, tellers.stream().map(Teller::column).collect(toSet()));
+                }
+              });
+      if (!columns.isEmpty()) {
+        divisions.add(new MendingPlan.Division(division.position(), division.kind(), columns));
+      }
+    }
+    return divisions.isEmpty() ? null : new MendingPlan(divisions, mendable.order());
   }
 
   /** The columns that changes of the table are tracked by as the kind that the statement knows. */

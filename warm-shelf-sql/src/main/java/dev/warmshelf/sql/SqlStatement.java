@@ -83,13 +83,18 @@ public final class SqlStatement {
           Pattern.CASE_INSENSITIVE);
 
   private final String text;
+
+  /** Of the text without the semicolon that closes it, and what is said after that. */
+  private final int length;
+
   private final List<Token> tokens;
   private final List<String> parameters;
   private final String normalForm;
   private final List<Token> normalTokens;
   private final ValuePlan plan;
 
-  private SqlStatement(String text, List<Token> tokens) {
+  private SqlStatement(String text, int length, List<Token> tokens) {
+    this.length = length;
     this.text = text;
     this.tokens = tokens;
     this.parameters = parameterNames(tokens);
@@ -111,7 +116,8 @@ public final class SqlStatement {
     while (end > 0 && tokens.get(end - 1).is(";")) {
       end--;
     }
-    return new SqlStatement(text, List.copyOf(tokens.subList(0, end)));
+    int length = end < tokens.size() ? tokens.get(end).position() : text.length();
+    return new SqlStatement(text, length, List.copyOf(tokens.subList(0, end)));
   }
 
   /**
@@ -196,7 +202,7 @@ public final class SqlStatement {
         from = token.end();
       }
     }
-    return out.append(text, from, text.length()).toString();
+    return out.append(text, from, length).toString();
   }
 
   /** The text for a driver if no parameter has a list for a value. */

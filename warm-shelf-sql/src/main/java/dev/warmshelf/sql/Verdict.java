@@ -3,6 +3,7 @@ package dev.warmshelf.sql;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.FootprintPlan;
 import dev.warmshelf.lane.InterestPlan;
+import dev.warmshelf.lane.MendingPlan;
 import dev.warmshelf.sql.tree.Refusal;
 import org.jspecify.annotations.Nullable;
 
@@ -13,8 +14,11 @@ public sealed interface Verdict {
    *
    * @param lanes how the lanes of an answer follow from the question
    * @param interest how it follows which changes make a difference; null if any may
+   * @param mending how an answer is mended; null if it cannot be
    */
-  record Keepable(FootprintPlan lanes, @Nullable InterestPlan interest) implements Verdict {
+  record Keepable(
+      FootprintPlan lanes, @Nullable InterestPlan interest, @Nullable MendingPlan mending)
+      implements Verdict {
     /** Every table the statement can read. */
     public Footprint tables() {
       return lanes.tables();

@@ -74,6 +74,14 @@ class SqlStatementTest {
     assertThat(statement.driverOrder()).containsExactly(0, 1, 0);
   }
 
+  @Test
+  void whatClosesAStatementIsNotSent() {
+    SqlStatement closed = SqlStatement.of("SELECT ';' FROM t -- why\n ; ; -- all of them");
+    assertThat(closed.driverText()).isEqualTo("SELECT ';' FROM t -- why\n ");
+    assertThat(SqlStatement.of("SELECT 1 /* traced */").driverText())
+        .isEqualTo("SELECT 1 /* traced */");
+  }
+
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',

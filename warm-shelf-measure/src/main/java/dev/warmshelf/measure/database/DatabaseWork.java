@@ -1,6 +1,8 @@
 package dev.warmshelf.measure.database;
 
 import com.fasterxml.jackson.databind.JsonNode;
+import dev.warmshelf.lane.MendingPlan;
+import dev.warmshelf.sql.PartsText;
 import dev.warmshelf.sql.SqlStatement;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -67,7 +69,24 @@ public final class DatabaseWork {
   }
 
   /** A statement with values for its parameters. */
-  public record Sample(SqlStatement sql, Map<String, Object> inputs) {}
+  public record Sample(SqlStatement sql, Map<String, Object> inputs) {
+    /**
+     * The statement for parts of its answer alone, once for each way in which it falls into such.
+     *
+     * @throws SQLException if the database could not be asked how wide the answer is
+     */
+    public List<Sample> parts(DataSource dataSource, MendingPlan mending) throws SQLException {
+      try (Connection connection = dataSource.getConnection();
+          PreparedStatement described = connection.prepareStatement(sql.driverText())) {
+        PlainJdbc.bind(described, sql, inputs);
+        int width = described.getMetaData().getColumnCount();
+        return mending.divisions().stream()
+            .map(division -> PartsText.of(sql.text(), width, division, List.of()))
+            .map(text -> new Sample(SqlStatement.of(text), inputs))
+            .toList();
+      }
+    }
+  }
 
   private DatabaseWork(DataSource dataSource, List<Long> identifiers) {
     this.dataSource = dataSource;

@@ -13,7 +13,9 @@ public enum WayKind {
   /** Kept until rows change that the question names or the answer shows. */
   ANSWERS("answer lanes"),
   /** The same, and a second look before anything is loaded again. */
-  SECOND_LOOK("second look");
+  SECOND_LOOK("second look"),
+  /** The same, and then only what has changed is asked for. */
+  MENDED("mended");
 
   private final String label;
 

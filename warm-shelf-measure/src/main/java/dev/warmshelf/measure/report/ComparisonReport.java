@@ -216,7 +216,7 @@ public final class ComparisonReport {
   private static String meters(Figures figures, Meters.Snapshot meters) {
     return String.format(
         Locale.ROOT,
-        "%s: %,d lookups, %,d hits (%,d revived), %,d misses (%,d joined), %,d fills (%,d wasted),"
+        "%s: %,d lookups, %,d hits (%,d revived), %,d misses (%,d joined, %,d mended), %,d fills (%,d wasted),"
             + " %,d invalidated (%,d needlessly), %,d bypassed",
         figures.way().label(),
         meters.lookups(),
@@ -224,6 +224,7 @@ public final class ComparisonReport {
         meters.get(Count.REVIVED),
         meters.get(Count.MISSES),
         meters.get(Count.JOINED),
+        meters.get(Count.MENDED),
         meters.get(Count.FILLS),
         meters.get(Count.WASTED),
         meters.get(Count.INVALIDATED),

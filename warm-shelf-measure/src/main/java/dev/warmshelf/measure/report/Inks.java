@@ -31,13 +31,14 @@ final class Inks {
     new Color(0x3a96d0),
     new Color(0x6b4ba3),
     new Color(0x0b8063),
-    new Color(0xb03a76)
+    new Color(0xb03a76),
+    new Color(0x8a6d00)
   };
   private static final String[] WAYS_IN_THE_DARK = {
-    "#c9cdd2", "#f2a25c", "#7cc4f0", "#b7a0e8", "#4fd0ab", "#f19cc6"
+    "#c9cdd2", "#f2a25c", "#7cc4f0", "#b7a0e8", "#4fd0ab", "#f19cc6", "#e3c94a"
   };
-  private static final float[][] DASHES = {{}, {7, 3}, {2, 3}, {9, 3, 2, 3}, {}, {12, 3}};
-  private static final float[] WIDTHS = {1.4f, 1.8f, 2f, 1.8f, 2.2f, 2.6f};
+  private static final float[][] DASHES = {{}, {7, 3}, {2, 3}, {9, 3, 2, 3}, {}, {12, 3}, {}};
+  private static final float[] WIDTHS = {1.4f, 1.8f, 2f, 1.8f, 2f, 2f, 2.8f};
 
   private static final int[] PLUS_HEIGHTS = {-1, -1, -4, -4, -1, -1, 1, 1, 4, 4, 1, 1};
 
@@ -52,6 +53,7 @@ final class Inks {
       case VALUES -> 3;
       case ANSWERS -> 4;
       case SECOND_LOOK -> 5;
+      case MENDED -> 6;
     };
   }
 
@@ -74,8 +76,8 @@ final class Inks {
       case 2 -> new Polygon(new int[] {-4, 0, 4, 0}, new int[] {0, 4, 0, -4}, 4);
       case 3 -> new Polygon(new int[] {-4, 4, 0}, new int[] {-3, -3, 4}, 3);
       case 4 -> new Ellipse2D.Double(-3.5, -3.5, 7, 7);
-      default ->
-          new Polygon(new int[] {-4, -1, -1, 1, 1, 4, 4, 1, 1, -1, -1, -4}, PLUS_HEIGHTS, 12);
+      case 5 -> new Polygon(new int[] {-4, -1, -1, 1, 1, 4, 4, 1, 1, -1, -1, -4}, PLUS_HEIGHTS, 12);
+      default -> new Rectangle2D.Double(-4, -1.5, 8, 3);
     };
   }
 

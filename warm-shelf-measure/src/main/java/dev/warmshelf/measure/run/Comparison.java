@@ -1,6 +1,7 @@
 package dev.warmshelf.measure.run;
 
 import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.lane.MendingPlan;
 import dev.warmshelf.measure.database.DatabaseFacts;
 import dev.warmshelf.measure.database.DatabaseWork;
 import dev.warmshelf.measure.database.IndexAdvice;
@@ -150,7 +151,7 @@ public final class Comparison {
       List<Request> samples = source.samples();
       Map<String, QueryFacts> facts = prepare(samples, ways);
       DatabaseFacts database = DatabaseFacts.of(dataSource, workload.data());
-      Optional<DatabaseWork> work = DatabaseWork.of(dataSource, asSamples(samples));
+      Optional<DatabaseWork> work = DatabaseWork.of(dataSource, asSamples(samples, ways));
       List<WayRun> runs = ways.all().stream().map(way -> run(way, work)).toList();
       lags.start();
       writer.start();
@@ -245,8 +246,19 @@ public final class Comparison {
     return streams;
   }
 
-  private static List<DatabaseWork.Sample> asSamples(List<Request> samples) {
-    return samples.stream().map(Comparison::asSample).toList();
+  /** What the ways send: the statements, and the same for parts of their answers. */
+  private List<DatabaseWork.Sample> asSamples(List<Request> requests, Ways ways)
+      throws SQLException {
+    List<DatabaseWork.Sample> samples = new ArrayList<>();
+    for (Request request : requests) {
+      DatabaseWork.Sample whole = asSample(request);
+      samples.add(whole);
+      Optional<MendingPlan> mending = ways.finest().mending(request);
+      if (mending.isPresent()) {
+        samples.addAll(whole.parts(dataSource, mending.get()));
+      }
+    }
+    return samples;
   }
 
   private static DatabaseWork.Sample asSample(Request request) {

@@ -8,6 +8,7 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.MendingPlan;
 import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.workload.Request;
 import dev.warmshelf.measure.workload.Workload;
@@ -15,6 +16,7 @@ import dev.warmshelf.meter.Meters;
 import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Renewal;
+import dev.warmshelf.sql.Verdict;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.HashMap;
@@ -111,8 +113,15 @@ final class ShelfWay implements Way {
 
   /** Why answers to this request are not kept; empty if they are. */
   Optional<String> refusal(Request request) throws SQLException {
-    return queryOf(request).verdict() instanceof dev.warmshelf.sql.Verdict.Refused refused
+    return queryOf(request).verdict() instanceof Verdict.Refused refused
         ? Optional.of(refused.refusal().message())
+        : Optional.empty();
+  }
+
+  /** How answers to this request are mended; empty if they are not. */
+  Optional<MendingPlan> mending(Request request) throws SQLException {
+    return queryOf(request).verdict() instanceof Verdict.Keepable keepable
+        ? Optional.ofNullable(keepable.mending())
         : Optional.empty();
   }
 

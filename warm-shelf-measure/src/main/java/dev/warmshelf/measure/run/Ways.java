@@ -47,11 +47,12 @@ final class Ways implements AutoCloseable {
     return switch (kind) {
       case DIRECT -> new DirectWay(dataSource);
       case TTL -> ShelfWay.onTtlAlone(dataSource, ttl);
-      case TABLES -> ShelfWay.following(dataSource, kind, Precision.TABLES, Renewal.LOAD);
-      case VALUES -> ShelfWay.following(dataSource, kind, Precision.VALUES, Renewal.LOAD);
-      case ANSWERS -> ShelfWay.following(dataSource, kind, Precision.ANSWERS, Renewal.LOAD);
+      case TABLES -> ShelfWay.following(dataSource, kind, Precision.TABLES, Renewal.loading());
+      case VALUES -> ShelfWay.following(dataSource, kind, Precision.VALUES, Renewal.loading());
+      case ANSWERS -> ShelfWay.following(dataSource, kind, Precision.ANSWERS, Renewal.loading());
       case SECOND_LOOK ->
-          ShelfWay.following(dataSource, kind, Precision.ANSWERS, Renewal.LOOK_AGAIN);
+          ShelfWay.following(dataSource, kind, Precision.ANSWERS, Renewal.lookingAgain());
+      case MENDED -> ShelfWay.following(dataSource, kind, Precision.ANSWERS, Renewal.mending());
     };
   }
 

@@ -2,6 +2,7 @@ package dev.warmshelf.sql.tree;
 
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.lane.MendingPlan;
 import java.util.Collections;
 import java.util.List;
 import java.util.Map;
@@ -18,6 +19,7 @@ import org.jspecify.annotations.Nullable;
  * @param written lanes of the tables that it names as changed; null if that is not certain
  * @param tables each place at which a table is read
  * @param columns by table, the columns that are read of it
+ * @param mendable how the answer falls into parts that can be asked for alone
  * @param textsMatter whether a string among its values could be read as a moment, such as 'now'
  */
 public record Analysis(
@@ -26,7 +28,32 @@ public record Analysis(
     @Nullable Set<Lane> written,
     List<TableRead> tables,
     SortedMap<Lane, Set<String>> columns,
+    Mendable mendable,
     boolean textsMatter) {
+
+  /**
+   * How an answer falls into independent parts.
+   *
+   * @param divisions none if it does not
+   * @param order by what its rows are ordered
+   * @param whyNot in words, if it does not; else empty
+   */
+  public record Mendable(List<Division> divisions, List<MendingPlan.Sort> order, String whyNot) {
+    static Mendable not(String why) {
+      return new Mendable(List.of(), List.of(), why);
+    }
+  }
+
+  /**
+   * A column of the answer by whose values it falls into parts.
+   *
+   * @param position of the column, from 0
+   * @param tellers by table, the columns that say to which parts its rows belong
+   */
+  public record Division(int position, ColumnKind kind, Map<Lane, List<Teller>> tellers) {}
+
+  /** A column that says to which part a row belongs. */
+  public record Teller(String column, ColumnKind kind) {}
 
   /**
    * One place at which a table is read.
@@ -55,8 +82,11 @@ public record Analysis(
     record Fixed(@Nullable Object value) implements PinValue {}
   }
 
+  static final Mendable NOT_MENDABLE = Mendable.not("nothing is kept of it");
+
   /** Of a statement whose tree could not be read, or was not to be. */
   public static Analysis refused(Refusal refusal) {
-    return new Analysis(refusal, false, null, List.of(), Collections.emptySortedMap(), false);
+    return new Analysis(
+        refusal, false, null, List.of(), Collections.emptySortedMap(), NOT_MENDABLE, false);
   }
 }

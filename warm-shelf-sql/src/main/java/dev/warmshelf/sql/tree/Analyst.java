@@ -91,6 +91,7 @@ public final class Analyst {
           written,
           List.of(),
           new TreeMap<>(),
+          Analysis.NOT_MENDABLE,
           false);
     }
     Visit visit = new Visit(grammar, facts, new Judge());
@@ -101,12 +102,14 @@ public final class Analyst {
     }
     Refusal found = refusal;
     boolean lost = found != null && !found.mayBeDeclared();
+    TableReads reads = new TableReads(facts);
     return new Analysis(
         found,
         onlyReads,
         Set.of(),
-        lost ? List.of() : new TableReads(facts).of(statement),
+        lost ? List.of() : reads.of(statement),
         columns,
+        lost ? Analysis.NOT_MENDABLE : reads.mendable(),
         moments);
   }
 

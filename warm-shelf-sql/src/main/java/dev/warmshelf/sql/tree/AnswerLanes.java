@@ -44,6 +44,11 @@ final class AnswerLanes {
     return new AnswerLanes(level, facts, conditions);
   }
 
+  /** Whether the statement is plain enough to believe anything of its answer. */
+  boolean isBelieved() {
+    return believed;
+  }
+
   private static boolean isPlain(Level level) {
     TreeNode query = level.query();
     for (String field :

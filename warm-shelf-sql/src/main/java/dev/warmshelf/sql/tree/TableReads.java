@@ -1,6 +1,7 @@
 package dev.warmshelf.sql.tree;
 
 import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.sql.tree.Analysis.Mendable;
 import dev.warmshelf.sql.tree.Analysis.PinValue;
 import dev.warmshelf.sql.tree.Analysis.TableRead;
 import java.util.ArrayList;
@@ -29,6 +30,7 @@ final class TableReads {
   private final Facts facts;
   private final Conditions conditions;
   private final List<TableRead> found = new ArrayList<>();
+  private Mendable mendable = Analysis.NOT_MENDABLE;
 
   TableReads(Facts facts) {
     this.facts = facts;
@@ -39,6 +41,11 @@ final class TableReads {
     Level top = new Level(statement, null);
     level(top, Map.of(), Map.of(), AnswerLanes.of(top, facts, conditions));
     return found;
+  }
+
+  /** How the answer falls into parts, once it was read. */
+  Mendable mendable() {
+    return mendable;
   }
 
   /**
@@ -57,6 +64,9 @@ final class TableReads {
     if (from != null) {
       collect(from, List.of(), inForce);
       collectForEveryRow(from, always);
+    }
+    if (told != null) {
+      mendable = Divisions.of(level, facts, conditions, told.isBelieved(), inForce);
     }
     Map<Level.Column, List<PinValue>> known = new HashMap<>(around);
     known.putAll(pushed);
