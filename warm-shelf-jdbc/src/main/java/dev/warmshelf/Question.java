@@ -417,7 +417,8 @@ public final class Question<T> {
     public @Nullable Loader<@Nullable Answer, SQLException> mending(
         Answer old, List<Change> touching) {
       MendingPlan plan = mending;
-      Wanted wanted = plan == null || held() != null ? null : plan.wanted(touching, MOST_PARTS);
+      Wanted wanted =
+          plan == null || held() != null ? null : plan.wanted(old, touching, MOST_PARTS);
       return plan == null || wanted == null ? null : () -> mended(old, plan, wanted);
     }
 

@@ -92,7 +92,7 @@ class MendingTest {
         "SHOPS | UPDATE shop SET town = 1 WHERE id = 4 | MENDED",
         "SHOPS | UPDATE shop SET town = 3 WHERE id = 4 | KEPT",
         "SHOPS | UPDATE shop SET id = 99 WHERE id = 3 | MENDED",
-        "SHOPS | DELETE FROM shop WHERE town = 1 | MENDED",
+        "SHOPS | DELETE FROM shop WHERE town = 1 | LOADED",
         "SHOPS | INSERT INTO shop VALUES (50, 1, '2026-05-02', 1, 'new'), (51, 2, NULL, 1, 'new') | MENDED",
         "SHOPS | INSERT INTO item VALUES (90, 3, 'kind 1', 7) | MENDED",
         "SHOPS | INSERT INTO item VALUES (90, 4, 'kind 1', 7) | KEPT",

@@ -78,20 +78,30 @@ public record MendingPlan(List<Division> divisions, List<Sort> order) {
   public record Wanted(Division by, Set<String> parts) {}
 
   /**
-   * What to ask for again after changes.
+   * What to ask for again after changes: by the division whose touched parts have the fewest rows.
    *
-   * @param touching all changes that could make a difference to the answer
+   * @param old the answer before them
+   * @param touching all changes that could make a difference to it
    * @param most parts that may be asked for
-   * @return null if the answer cannot be mended
+   * @return null if the answer cannot be mended, or more than half of it would be asked for
    */
-  public @Nullable Wanted wanted(Collection<Change> touching, int most) {
+  public @Nullable Wanted wanted(FootprintPlan.Rows old, Collection<Change> touching, int most) {
+    Wanted best = null;
+    int fewest = old.size() / 2 + 1;
     for (Division division : divisions) {
       Set<String> parts = division.touched(touching);
       if (parts != null && parts.size() <= most) {
-        return new Wanted(division, parts);
+        int rows = 0;
+        for (int row = 0; row < old.size(); row++) {
+          rows += parts.contains(textOf(old, row, division)) ? 1 : 0;
+        }
+        if (rows < fewest) {
+          fewest = rows;
+          best = new Wanted(division, parts);
+        }
       }
     }
-    return null;
+    return best;
   }
 
   /**
@@ -167,19 +177,22 @@ public record MendingPlan(List<Division> divisions, List<Sort> order) {
   /** Puts a row before the first that must come after it; false if that is not known. */
   private boolean insert(
       FootprintPlan.Rows old, FootprintPlan.Rows asked, int row, List<Integer> places) {
-    int at = 0;
-    while (at < places.size()) {
-      int place = places.get(at);
+    int from = 0;
+    int to = places.size();
+    while (from < to) {
+      int middle = (from + to) >>> 1;
+      int place = places.get(middle);
       Integer compared =
           place >= 0 ? compare(asked, row, old, place) : compare(asked, row, asked, -1 - place);
       if (compared == null) {
         return false;
       } else if (compared < 0) {
-        break;
+        to = middle;
+      } else {
+        from = middle + 1;
       }
-      at++;
     }
-    places.add(at, -1 - row);
+    places.add(from, -1 - row);
     return true;
   }
 

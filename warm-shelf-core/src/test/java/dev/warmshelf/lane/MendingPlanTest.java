@@ -60,9 +60,9 @@ class MendingPlanTest {
   void everyColumnThatTellsNamesPartsToAskFor() {
     Change item = change(ITEM, List.of("kind", "was_in", "shop"), "x", "3", "4");
     Change shop = change(SHOP, List.of("id"), "7");
-    Wanted all = PLAN.wanted(List.of(item, shop), 3);
+    Wanted all = PLAN.wanted(rows(), List.of(item, shop), 3);
     assertThat(all).isEqualTo(wanted("3", "4", "7"));
-    assertThat(PLAN.wanted(List.of(item, shop), 2)).as("too many").isNull();
+    assertThat(PLAN.wanted(rows(), List.of(item, shop), 2)).as("too many").isNull();
   }
 
   @Test
@@ -71,11 +71,24 @@ class MendingPlanTest {
     Change untold = change(ITEM, List.of("shop"), "3");
     Change other = change(Lane.ofTable("public", "town"), List.of("id"), "3");
     for (Change change : List.of(nulls, untold, other, Change.atLarge(SHOP))) {
-      assertThat(PLAN.wanted(List.of(change), 9)).as(change.toString()).isNull();
+      assertThat(PLAN.wanted(rows(), List.of(change), 9)).as(change.toString()).isNull();
     }
     Division byName = new Division(2, ColumnKind.TEXT, Map.of(SHOP, Set.of("name")));
     Change cut = change(SHOP, List.of("name"), "x".repeat(ColumnKind.LONGEST_TEXT));
-    assertThat(new MendingPlan(List.of(byName), List.of()).wanted(List.of(cut), 9)).isNull();
+    assertThat(new MendingPlan(List.of(byName), List.of()).wanted(rows(), List.of(cut), 9))
+        .isNull();
+  }
+
+  @Test
+  void theFewestRowsAreAskedForAndNotMoreThanHalf() {
+    Division byDay = new Division(1, ColumnKind.DATE, Map.of(SHOP, Set.of("day")));
+    MendingPlan plan = new MendingPlan(List.of(byDay, BY_SHOP), List.of());
+    Change change = change(SHOP, List.of("id", "day"), "1", "2026-05-01");
+    FootprintPlan.Rows old =
+        rows(row(1, DAY, "a"), row(2, DAY, "b"), row(3, DAY, "c"), row(4, DAY.plusDays(1), "d"));
+    assertThat(plan.wanted(old, List.of(change), 9)).isEqualTo(wanted("1"));
+    assertThat(plan.wanted(rows(row(1, DAY, "a")), List.of(change), 9)).isNull();
+    assertThat(new MendingPlan(List.of(byDay), List.of()).wanted(old, List.of(change), 9)).isNull();
   }
 
   @Test
