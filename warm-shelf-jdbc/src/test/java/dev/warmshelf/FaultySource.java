@@ -168,8 +168,9 @@ final class FaultySource {
     try {
       if (SAFE.contains(method.getName())) {
         if (method.getName().equals("close") && target instanceof Connection) {
-          if (open.remove(connection)) {
-            takeBack(connection);
+          if (open.contains(connection)) {
+            takeBack(connection); // first: whoever finds none open may end the idle ones
+            open.remove(connection);
           }
           return null;
         }

@@ -71,6 +71,21 @@ public final class TestDatabase {
     }
   }
 
+  /** What each program that is connected to it has sent last. */
+  String lastStatements() throws SQLException {
+    try (Connection admin = SERVER.dataSource("postgres").getConnection();
+        Statement statement = admin.createStatement();
+        ResultSet row =
+            statement.executeQuery(
+                "SELECT string_agg(concat_ws(' ', backend_type, state, wait_event, state_change,"
+                    + " query), '; ') FROM pg_stat_activity WHERE datname = '"
+                    + name
+                    + "'")) {
+      row.next();
+      return row.getString(1);
+    }
+  }
+
   /** How many programs are connected to it. */
   public int sessions() throws SQLException {
     try (Connection admin = SERVER.dataSource("postgres").getConnection();
