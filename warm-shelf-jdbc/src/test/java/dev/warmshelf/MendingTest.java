@@ -6,7 +6,6 @@ import static org.mockito.Mockito.doAnswer;
 import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.spy;
 
-import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
@@ -46,9 +45,7 @@ class MendingTest {
 
   @BeforeAll
   void open() throws Exception {
-    database = TestDatabase.create();
-    database.run(SCHEMA);
-    Journal.on(database.dataSource()).install(List.of("town", "shop:id,town", "item:shop,id"));
+    database = TestDatabase.create(SCHEMA, List.of("town", "shop:id,town", "item:shop,id"));
     warm = database.shelf(2).shelf(WarmShelf.MAIN_SHELF, MendingTest::mendingAll).open();
   }
 

@@ -2,7 +2,6 @@ package dev.warmshelf;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
-import dev.warmshelf.journal.Journal;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
@@ -34,9 +33,7 @@ class SecondLookTest {
 
   @BeforeAll
   void open() throws Exception {
-    database = TestDatabase.create();
-    database.run(SCHEMA);
-    Journal.on(database.dataSource()).install(List.of("shop:id", "item:shop,kind", "loose:shop"));
+    database = TestDatabase.create(SCHEMA, List.of("shop:id", "item:shop,kind", "loose:shop"));
     warm = database.shelf(2).open();
   }
 

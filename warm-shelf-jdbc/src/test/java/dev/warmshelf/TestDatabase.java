@@ -11,6 +11,7 @@ import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.time.Duration;
+import java.util.List;
 import java.util.concurrent.atomic.AtomicInteger;
 import javax.sql.DataSource;
 import org.postgresql.ds.PGSimpleDataSource;
@@ -35,6 +36,14 @@ public final class TestDatabase {
         Statement statement = admin.createStatement()) {
       statement.execute("CREATE DATABASE " + database.name + " TEMPLATE skerry");
     }
+    return database;
+  }
+
+  /** One with tables of a test's own besides, followed as the journal takes them. */
+  public static TestDatabase create(String schema, List<String> followed) throws SQLException {
+    TestDatabase database = create();
+    database.run(schema);
+    Journal.on(database.dataSource()).install(followed);
     return database;
   }
 

@@ -137,14 +137,14 @@ final class DemoStory {
 
   /** Classes loaded and statements prepared, of loading and of mending; then nothing is kept. */
   private void warmUp(ShelvedQuery<Departure> departures) throws SQLException {
-    int shown = board(departures).list().value().get(0).id();
+    Reading<List<Departure>> last = board(departures).list();
     try (Connection connection = others.getConnection();
         Statement statement = connection.createStatement()) {
-      statement.execute("UPDATE sailing SET version = version + 1 WHERE id = " + shown);
+      statement.execute(
+          "UPDATE sailing SET version = version + 1 WHERE id = " + last.value().get(0).id());
     }
-    while (board(departures).list().origin().isHit()) {
-      Thread.onSpinWait(); // until the feed has told of it
-    }
+    awaitInvalidation(last);
+    board(departures).list();
     board(departures).clear();
   }
 
@@ -240,6 +240,17 @@ final class DemoStory {
     return Questions.DEPARTURES
         .replace(":port", Integer.toString(PORT))
         .replace(":day", "'" + Scale.FIRST_DAY + "'");
+  }
+
+  /** Waits until the board has noticed that an answer from before a change is out. */
+  private static void awaitInvalidation(Reading<?> before) throws SQLException {
+    long deadline = System.nanoTime() + 5_000_000_000L;
+    while (before.holdsStill()) {
+      if (System.nanoTime() > deadline) {
+        throw new SQLException("The feed has not told of a change for 5 seconds.");
+      }
+      Thread.onSpinWait();
+    }
   }
 
   private void say(String format, Object... values) {

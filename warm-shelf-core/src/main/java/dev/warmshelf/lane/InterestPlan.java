@@ -57,8 +57,7 @@ public record InterestPlan(Map<Lane, Set<String>> columns, List<PlaceRead> place
     }
     Map<Lane, Interest.Table> tables = new HashMap<>();
     found.forEach(
-        (table, places) ->
-            tables.put(table, new Interest.Table(columns.getOrDefault(table, null), places)));
+        (table, places) -> tables.put(table, new Interest.Table(columns.get(table), places)));
     return new Interest(tables);
   }
 

@@ -51,6 +51,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   /** What was kept, and was found out of date; null if nothing was. */
   private @Nullable Entry invalidated;
 
+  /** Which changes could make a difference to what is kept; null if any may. */
+  private @Nullable Interest interest;
+
   /** How what is served was found. */
   private Origin origin = Origin.KEPT;
 
@@ -106,7 +109,11 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
 
   /** Whether an entry may be served after all: what has changed makes no difference to it. */
   private boolean revive(Entry found, long now) {
-    if (found.isExpired(now) || !shelf.contents().revive(found, shelf.interest(found, request))) {
+    if (found.isExpired(now)) {
+      return false;
+    }
+    interest = shelf.interest(found, request);
+    if (!shelf.contents().revive(found, interest)) {
       return false;
     }
     origin = Origin.REVIVED;
@@ -212,7 +219,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     } else {
       outcome = new Outcome.Answered(entry);
       if (bypass == null) {
-        shelf.contents().keep(entry, shelf.interest(entry, request));
+        shelf.contents().keep(entry, () -> shelf.interest(entry, request));
       }
     }
     return reading(entry, Origin.LOADED, null);
@@ -228,7 +235,6 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     if (old == null || bypass != null || old.loadNanos() < shelf.mendsFromNanos()) {
       return null;
     }
-    Interest interest = shelf.interest(old, request);
     LookBack changes = interest == null ? null : shelf.contents().touching(old, interest);
     if (changes == null) {
       return null;
@@ -254,7 +260,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
     Fence upTo = new Fence(changes.through(), load.fence().nanos());
     Entry entry = old.mended(value, request.lanes(before, value), upTo);
-    if (!shelf.contents().keep(entry, shelf.interest(entry, request))) {
+    if (!shelf.contents().keep(entry, () -> shelf.interest(entry, request))) {
       return null;
     }
     long took = shelf.ground().time().nanos() - began;

@@ -243,7 +243,7 @@ public final class Shelf implements AutoCloseable {
    * @return whether it is kept
    */
   public boolean put(Key key, @Nullable Object value, Footprint footprint, Fence fence) {
-    return !closed && contents.keep(entry(key, value, footprint, fence, 0), null);
+    return !closed && contents.keep(entry(key, value, footprint, fence, 0), () -> null);
   }
 
   /**
@@ -270,7 +270,7 @@ public final class Shelf implements AutoCloseable {
       contents.tellOnce("look up", e);
       return false;
     }
-    boolean kept = contents.keep(entry(key, value, footprint, fence, own), null);
+    boolean kept = contents.keep(entry(key, value, footprint, fence, own), () -> null);
     if (kept) {
       meters.count(Count.WRITTEN_THROUGH);
     }
@@ -384,12 +384,12 @@ public final class Shelf implements AutoCloseable {
     return reading(entry, origin, age, watermark, view);
   }
 
-  /** Which changes could make a difference to an entry; null if any may, or nobody is to look. */
   /** How long a load must have taken for its answer to be mended. */
   long mendsFromNanos() {
     return policy.renewal().mendsFromNanos();
   }
 
+  /** Which changes could make a difference to an entry; null if any may, or nobody is to look. */
   <A extends @Nullable Object> @Nullable Interest interest(Entry entry, ReadRequest<A, ?> request) {
     if (!policy.renewal().looksAgain()) {
       return null;

@@ -17,6 +17,7 @@ import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Consumer;
 import java.util.function.Function;
+import java.util.function.Supplier;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -155,13 +156,14 @@ final class ShelfContents {
   /**
    * Keeps the entry unless it is out of date already.
    *
-   * @param interest which changes could make a difference to it; null if any may
+   * @param interest which changes could make a difference to it, asked for only where that matters;
+   *     null if any may
    * @return whether it is kept now
    */
-  boolean keep(Entry entry, @Nullable Interest interest) {
+  boolean keep(Entry entry, Supplier<@Nullable Interest> interest) {
     try {
       Lane clearings = clearingsOf(entry.key());
-      if (!(isFresh(entry) || revive(entry, interest)) || wasCleared(clearings, entry)) {
+      if (!(isFresh(entry) || revive(entry, interest.get())) || wasCleared(clearings, entry)) {
         meters.count(Count.OVERTAKEN);
         Events.outAtBirth(shelf, entry.key());
         return false;

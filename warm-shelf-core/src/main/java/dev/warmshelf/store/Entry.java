@@ -18,7 +18,7 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Entry {
   /** This object, and its places in the store's map and list. */
-  private static final int OWN_BYTES = 104 + 32 + 24;
+  private static final int OWN_BYTES = 96 + 32 + 24;
 
   private final Key key;
   private final @Nullable Object value;

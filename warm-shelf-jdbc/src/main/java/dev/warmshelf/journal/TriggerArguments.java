@@ -2,10 +2,10 @@ package dev.warmshelf.journal;
 
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
-import java.util.Collection;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.UUID;
 
 /**
  * What a trigger was made with, as {@link TriggerText} writes it and {@code pg_trigger.tgargs}
@@ -18,7 +18,6 @@ import java.util.Map;
 record TriggerArguments(String lane, Map<String, String> tracked, List<String> compared) {
   private static final char KIND_MARK = ':';
   private static final String COMPARED = "COMPARED";
-  private static final long PRIME = 0x100000001b3L;
 
   /** Keeps the list's copy. */
   TriggerArguments {
@@ -53,21 +52,9 @@ record TriggerArguments(String lane, Map<String, String> tracked, List<String> c
     return new TriggerArguments(parts[0], tracked, compared);
   }
 
-  /**
-   * Tells apart what triggers were made with, so that a row of the journal says how to read it
-   * (FNV-1a, public domain).
-   */
+  /** Tells apart what triggers were made with, so that a row of the journal says how to read it. */
   String print() {
-    return Long.toHexString(hash(written()));
-  }
-
-  private static long hash(Collection<String> texts) {
-    long hash = 0xcbf29ce484222325L;
-    for (String text : texts) {
-      for (byte each : (text + '\0').getBytes(StandardCharsets.UTF_8)) {
-        hash = (hash ^ (each & 0xff)) * PRIME;
-      }
-    }
-    return hash;
+    byte[] all = String.join("\0", written()).getBytes(StandardCharsets.UTF_8);
+    return Long.toHexString(UUID.nameUUIDFromBytes(all).getMostSignificantBits());
   }
 }

@@ -58,9 +58,7 @@ class TriggerTextTest {
 
   @Test
   void noOperatorOfTheCallersIsCalled() throws Exception {
-    TestDatabase database = TestDatabase.create();
-    database.run(TABLE);
-    Journal.on(database.dataSource()).install(List.of(FOLLOWED));
+    TestDatabase database = TestDatabase.create(TABLE, List.of(FOLLOWED));
     database.run(
         """
         CREATE SCHEMA evil;

@@ -83,18 +83,13 @@ public final class SqlStatement {
           Pattern.CASE_INSENSITIVE);
 
   private final String text;
-
-  /** Of the text without the semicolon that closes it, and what is said after that. */
-  private final int length;
-
   private final List<Token> tokens;
   private final List<String> parameters;
   private final String normalForm;
   private final List<Token> normalTokens;
   private final ValuePlan plan;
 
-  private SqlStatement(String text, int length, List<Token> tokens) {
-    this.length = length;
+  private SqlStatement(String text, List<Token> tokens) {
     this.text = text;
     this.tokens = tokens;
     this.parameters = parameterNames(tokens);
@@ -116,8 +111,8 @@ public final class SqlStatement {
     while (end > 0 && tokens.get(end - 1).is(";")) {
       end--;
     }
-    int length = end < tokens.size() ? tokens.get(end).position() : text.length();
-    return new SqlStatement(text, length, List.copyOf(tokens.subList(0, end)));
+    String alone = end < tokens.size() ? text.substring(0, tokens.get(end).position()) : text;
+    return new SqlStatement(alone, List.copyOf(tokens.subList(0, end)));
   }
 
   /**
@@ -153,7 +148,7 @@ public final class SqlStatement {
     return text.lines().map(String::strip).filter(line -> !line.isEmpty()).toList();
   }
 
-  /** The engineer's own text. */
+  /** The engineer's own text, up to the semicolon that closes it. */
   public String text() {
     return text;
   }
@@ -202,7 +197,7 @@ public final class SqlStatement {
         from = token.end();
       }
     }
-    return out.append(text, from, length).toString();
+    return out.append(text, from, text.length()).toString();
   }
 
   /** The text for a driver if no parameter has a list for a value. */

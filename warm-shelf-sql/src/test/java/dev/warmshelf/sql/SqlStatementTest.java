@@ -78,6 +78,7 @@ class SqlStatementTest {
   void whatClosesAStatementIsNotSent() {
     SqlStatement closed = SqlStatement.of("SELECT ';' FROM t -- why\n ; ; -- all of them");
     assertThat(closed.driverText()).isEqualTo("SELECT ';' FROM t -- why\n ");
+    assertThat(closed.text()).isEqualTo(closed.driverText());
     assertThat(SqlStatement.of("SELECT 1 /* traced */").driverText())
         .isEqualTo("SELECT 1 /* traced */");
   }
