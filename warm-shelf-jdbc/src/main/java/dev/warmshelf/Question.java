@@ -16,7 +16,9 @@ import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.Visibility;
 import dev.warmshelf.shelf.AskedQuestion;
+import dev.warmshelf.shelf.Expiry;
 import dev.warmshelf.shelf.Loader;
+import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
@@ -31,8 +33,8 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collections;
 import java.util.List;
+import java.util.Objects;
 import java.util.Optional;
-import java.util.concurrent.Callable;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
@@ -62,6 +64,8 @@ public final class Question<T> {
   private List<Lane> tags;
   private long freshWithinNanos = Long.MAX_VALUE;
   private long waitLimitNanos = Long.MAX_VALUE;
+  private @Nullable Expiry expiry;
+  private @Nullable OldAnswers old;
   private @Nullable Transaction transaction;
   private @Nullable Connection connection;
 
@@ -70,6 +74,15 @@ public final class Question<T> {
     this.values = new @Nullable Object[query.keys().parameters().length];
     this.tags = query.tags();
     Arrays.fill(values, UNSET);
+  }
+
+  /** The same question as it is now, to be asked by another thread, on any connection. */
+  private Question(Question<T> same) {
+    this.query = same.query;
+    this.values = same.frozen();
+    this.tags = same.tags;
+    this.expiry = same.expiry;
+    this.old = same.old;
   }
 
   /**
@@ -139,6 +152,23 @@ public final class Question<T> {
       throw new IllegalArgumentException("A bound cannot be negative, but is " + bound + ".");
     }
     return bound;
+  }
+
+  /**
+   * Has the answer end otherwise than the shelf's policy says, if this question is what fills it.
+   */
+  public Question<T> expiring(Expiry when) {
+    this.expiry = Objects.requireNonNull(when, "when");
+    return this;
+  }
+
+  /**
+   * Takes other old answers than the shelf's policy says, as far as the shelf has them still: how
+   * long it holds them is the policy's.
+   */
+  public Question<T> taking(OldAnswers onPurpose) {
+    this.old = Objects.requireNonNull(onPurpose, "onPurpose");
+    return this;
   }
 
   /** Tags the answer, if this question is what fills the shelf; see {@link WarmShelf#clearTag}. */
@@ -351,6 +381,7 @@ public final class Question<T> {
   private final class SharedRead implements ReadRequest<Answer, SQLException> {
     private final Sessions.Kind kind;
     private final Judged judged;
+    private final Verdict.Keepable verdict;
     private final FootprintPlan lanes;
     private final @Nullable InterestPlan interest;
     private final @Nullable MendingPlan mending;
@@ -359,6 +390,7 @@ public final class Question<T> {
     SharedRead(Sessions.Kind kind, Judged judged, Verdict.Keepable verdict) {
       this.kind = kind;
       this.judged = judged;
+      this.verdict = verdict;
       this.lanes = verdict.lanes();
       this.interest = verdict.interest();
       this.mending = verdict.mending();
@@ -448,21 +480,33 @@ public final class Question<T> {
     }
 
     @Override
-    public @Nullable Callable<Answer> again() {
-      if (held() != null) {
-        return null;
-      }
-      @Nullable Object[] asked = frozen();
-      return () -> {
-        try (Borrowed borrowed = borrow()) {
-          QueryLoader.Loaded loaded =
-              query.loading(asked).withSession(borrowed.connection(), asked);
-          if (!sessions().isLike(kind, loaded.session())) {
-            throw new SQLException("The connection's session is not like the one kept from.");
-          }
-          return loaded.answer();
-        }
-      };
+    public @Nullable ReadRequest<Answer, SQLException> elsewhere() {
+      // What the data source hands out may depend on the caller's thread.
+      return held() != null || sessions().areNamed()
+          ? null
+          : new Question<>(Question.this).new SharedRead(kind, judged, verdict);
+    }
+
+    @Override
+    public @Nullable Expiry expiry() {
+      return expiry;
+    }
+
+    @Override
+    public @Nullable OldAnswers old() {
+      return old;
+    }
+
+    /**
+     * By the class of its SQLSTATE (Appendix A of the manual): connections, resources, an
+     * operator's intervention, the system.
+     */
+    @Override
+    public boolean isOfDatabase(Exception error) {
+      return error instanceof SQLException failed
+          && (failed.getSQLState() == null
+              || List.of("08", "53", "57", "58", "XX")
+                  .contains(failed.getSQLState().substring(0, 2)));
     }
 
     @Override

@@ -9,9 +9,12 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.session.Borrowed;
+import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Recorder;
 import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.Upkeep;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
@@ -61,6 +64,7 @@ public final class WarmShelf implements AutoCloseable {
   private final SystemTime time;
   private final @Nullable Feed feed;
   private final OwnWrites ownWrites;
+  private final Upkeep upkeep;
   private final Map<String, Shelf> shelves;
   private final Map<String, Recipe> recipes;
   private volatile @Nullable JmxBeans views;
@@ -76,10 +80,12 @@ public final class WarmShelf implements AutoCloseable {
     this.feed = builder.feed;
     this.ownWrites = new OwnWrites(board, time, feed);
     this.verdicts = new Verdicts(dataSource, sessions, board, feed, builder.precision.of(feed));
-    Shelf.Trust trust = feed == null ? Shelf.Trust.TTL_ALONE : Shelf.Trust.FEED;
+    Ground.Trust trust = feed == null ? Ground.Trust.TTL_ALONE : Ground.Trust.FEED;
+    Capacity shared = builder.room;
+    this.upkeep = Upkeep.start(builder.renewalThreads);
+    Ground ground = new Ground(board, time, trust, shared.room(time), upkeep);
     Map<String, Shelf> made = new TreeMap<>();
-    builder.policies.forEach(
-        (name, policy) -> made.put(name, new Shelf(name, policy, board, time, trust)));
+    builder.policies.forEach((name, policy) -> made.put(name, new Shelf(name, policy, ground)));
     this.shelves = Map.copyOf(made);
     this.recipes = Map.copyOf(builder.recipes);
   }
@@ -248,6 +254,7 @@ public final class WarmShelf implements AutoCloseable {
     if (shown != null) {
       shown.close();
     }
+    upkeep.close();
     shelves.values().forEach(Shelf::close);
     verdicts.close();
     if (feed != null) {
@@ -312,6 +319,8 @@ public final class WarmShelf implements AutoCloseable {
     private @Nullable Feed feed;
     private boolean onTtlAlone;
     private Precision precision = Precision.ANSWERS;
+    private Capacity room = Capacity.shared();
+    private int renewalThreads = 2;
     private @Nullable Supplier<String> naming;
 
     private Builder(DataSource dataSource) {
@@ -360,6 +369,29 @@ public final class WarmShelf implements AutoCloseable {
      */
     public Builder namespace(String name) {
       this.namespace = Objects.requireNonNull(name, "name");
+      return this;
+    }
+
+    /**
+     * How much all shelves may hold together that have no room of their own; by default {@link
+     * Capacity#shared()}, a quarter of the heap.
+     */
+    public Builder sharing(Capacity all) {
+      this.room = Objects.requireNonNull(all, "all");
+      return this;
+    }
+
+    /**
+     * How many answers may be renewed in the background at a time; by default 2. Each takes a
+     * connection while it asks.
+     *
+     * @throws IllegalArgumentException if it is less than 1
+     */
+    public Builder renewingWith(int threads) {
+      if (threads < 1) {
+        throw new IllegalArgumentException("Answers are renewed by 1 thread at least.");
+      }
+      this.renewalThreads = threads;
       return this;
     }
 

@@ -7,6 +7,7 @@ import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
@@ -49,7 +50,11 @@ public class ShelfHit {
   private final Board board = new Board();
   private final Shelf shelf =
       new Shelf(
-          "bench", Policy.standard().tolerating(Duration.ofDays(1)), board, time, Shelf.Trust.FEED);
+          "bench",
+          Policy.standard().tolerating(Duration.ofDays(1)),
+          board,
+          time,
+          Ground.Trust.FEED);
   private final ConcurrentHashMap<Key, Integer> map = new ConcurrentHashMap<>();
   private final Key[] asked = new Key[KEYS];
   private int next;

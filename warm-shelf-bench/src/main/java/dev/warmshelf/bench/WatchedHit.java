@@ -10,6 +10,7 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.record.ShelfRecording;
 import dev.warmshelf.shelf.AskedQuestion;
+import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Shelf;
@@ -171,6 +172,6 @@ public class WatchedHit {
 
   private Shelf shelf() {
     return new Shelf(
-        "bench", Policy.standard().tolerating(Duration.ofDays(1)), board, time, Shelf.Trust.FEED);
+        "bench", Policy.standard().tolerating(Duration.ofDays(1)), board, time, Ground.Trust.FEED);
   }
 }

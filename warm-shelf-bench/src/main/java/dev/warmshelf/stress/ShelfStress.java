@@ -7,6 +7,7 @@ import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
@@ -57,7 +58,7 @@ public class ShelfStress {
             Policy.standard().holding(Capacity.entries(2)),
             board,
             STILL,
-            Shelf.Trust.FEED);
+            Ground.Trust.FEED);
     private volatile int database;
 
     public Table() {

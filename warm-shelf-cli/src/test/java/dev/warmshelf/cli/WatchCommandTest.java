@@ -10,6 +10,7 @@ import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.jmx.JmxBeans;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Shelf;
 import java.io.BufferedReader;
@@ -107,7 +108,7 @@ class WatchCommandTest {
       Board board = new Board();
       board.advance(Watermark.now(time));
       Policy policy = Policy.standard().tolerating(Duration.ofHours(1));
-      Shelf shelf = new Shelf("main", policy, board, time, Shelf.Trust.FEED);
+      Shelf shelf = new Shelf("main", policy, board, time, Ground.Trust.FEED);
       for (int i = 0; i < 4; i++) {
         shelf.<String, RuntimeException>read(
             Key.named("test", "key"), Footprint.NOTHING, () -> "x");

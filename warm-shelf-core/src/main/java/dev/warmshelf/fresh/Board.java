@@ -1,5 +1,6 @@
 package dev.warmshelf.fresh;
 
+import dev.warmshelf.fresh.HeldLanes.Cell;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
@@ -50,8 +51,10 @@ import org.jspecify.annotations.Nullable;
  * raised. While it stands still, what was found fresh is fresh, and need not be checked lane by
  * lane.
  *
- * <p>Stamps live in a fixed array. A lane's hash picks its stamp; two lanes that share one only
- * invalidate each other's answers, never hide a change.
+ * <p>Stamps live in a fixed array. A lane's hash picks two of them, and it has changed when both
+ * say so: lanes that share both only invalidate each other's answers, never hide a change. The
+ * lanes that kept answers stand on have stamps of their own beside ({@link #hold}), so what is kept
+ * stays fresh however many others change.
  *
  * <p>Thread-safe. Ticks, fences and checks are lock-free; only waiting for the watermark is not. A
  * check costs one read per lane and allocates nothing.
@@ -69,6 +72,7 @@ public final class Board {
   private final AtomicLong schemaVersion = new AtomicLong();
   private final AtomicLong settled = new AtomicLong();
   private final Trail trail = new Trail();
+  private final Cells cells = new Cells();
   private volatile long floor;
   private volatile @Nullable Watermark watermark;
   private final AtomicInteger waiting = new AtomicInteger();
@@ -107,12 +111,15 @@ public final class Board {
     List<Lane> tables = lanes.stream().filter(Lane::isData).map(Lane::table).distinct().toList();
     return settle(
         raise(
-            lanes, tables.isEmpty() ? ticks.incrementAndGet() : trail.noteAtLarge(ticks, tables)));
+            lanes,
+            tables.isEmpty()
+                ? ticks.incrementAndGet()
+                : trail.noteAtLarge(ticks, watermark, tables)));
   }
 
   /** Notes changes of tables, as {@link #tick} does, and remembers them for a while. */
   public long tickChanges(Collection<Change> changes) {
-    return settle(raise(lanesOf(changes), trail.note(ticks, changes)));
+    return settle(raise(lanesOf(changes), trail.note(ticks, watermark, changes)));
   }
 
   private static Set<Lane> lanesOf(Collection<Change> changes) {
@@ -123,10 +130,45 @@ public final class Board {
 
   private long raise(Collection<Lane> lanes, long first) {
     long tick = first;
-    for (Lane lane : lanes) {
-      tick = raise((int) lane.hash() & mask, tick);
+    long[] hashes = lanes.stream().mapToLong(Lane::hash).toArray();
+    for (long hash : hashes) {
+      tick = raise(one(hash), tick);
+      tick = raise(other(hash), tick);
+    }
+    VarHandle.fullFence(); // see Cells
+    for (long hash : hashes) {
+      Cell cell = cells.find(hash);
+      tick = cell == null ? tick : raise(cell, tick);
     }
     return tick;
+  }
+
+  private int one(long hash) {
+    return (int) hash & mask;
+  }
+
+  private int other(long hash) {
+    return (int) (hash >>> Integer.SIZE) & mask;
+  }
+
+  /** The lower of a lane's two: it is raised with either. */
+  private long stamp(long hash) {
+    return Math.min(
+        (long) STAMP.getVolatile(stamps, one(hash)), (long) STAMP.getVolatile(stamps, other(hash)));
+  }
+
+  /**
+   * Gives lanes stamps of their own, for as long as what this returns is held. Taken before a
+   * load's fence, they tell exactly what has changed since; taken later, what has changed before
+   * counts by the array.
+   */
+  public HeldLanes hold(Footprint footprint) {
+    return cells.hold(footprint, this::stamp);
+  }
+
+  /** How many lanes have a stamp of their own. */
+  public int heldLanes() {
+    return cells.size();
   }
 
   private long settle(long tick) {
@@ -151,20 +193,46 @@ public final class Board {
    *     else has changed one of the footprint's lanes since the fence
    */
   public long tickOwn(Collection<Change> changes, Footprint footprint, long fence) {
-    long own = trail.note(ticks, changes);
+    long own = trail.note(ticks, watermark, changes);
     boolean overtaken = false;
-    for (Lane lane : lanesOf(changes)) {
-      int index = (int) lane.hash() & mask;
-      long seen = (long) STAMP.getVolatile(stamps, index);
-      while (seen < own && !STAMP.compareAndSet(stamps, index, seen, own)) {
-        seen = (long) STAMP.getVolatile(stamps, index);
-      }
-      if (seen > own) {
-        raise(index, own);
-      }
-      overtaken |= seen > fence && seen != own && standsOn(footprint, index);
+    Set<Lane> lanes = lanesOf(changes);
+    for (Lane lane : lanes) {
+      // Either of the two tells: somebody else may have raised one, and not yet the other.
+      boolean changed = replace(one(lane.hash()), own, fence);
+      changed |= replace(other(lane.hash()), own, fence);
+      overtaken |= changed && footprint.contains(lane.hash());
+    }
+    VarHandle.fullFence();
+    for (Lane lane : lanes) {
+      Cell cell = cells.find(lane.hash());
+      overtaken |= cell != null && replace(cell, own, fence) && footprint.contains(lane.hash());
     }
     return settle(overtaken ? OVERTAKEN : own);
+  }
+
+  /**
+   * Puts an own number in place of a lower one; whether somebody else's since the fence was there.
+   */
+  private boolean replace(int index, long own, long fence) {
+    long seen = (long) STAMP.getVolatile(stamps, index);
+    while (seen < own && !STAMP.compareAndSet(stamps, index, seen, own)) {
+      seen = (long) STAMP.getVolatile(stamps, index);
+    }
+    if (seen > own) {
+      raise(index, own);
+    }
+    return seen > fence && seen != own;
+  }
+
+  private boolean replace(Cell cell, long own, long fence) {
+    long seen = cell.seen();
+    while (seen < own && !cell.change(seen, own)) {
+      seen = cell.seen();
+    }
+    if (seen > own) {
+      raise(cell, own);
+    }
+    return seen > fence && seen != own;
   }
 
   /**
@@ -175,30 +243,42 @@ public final class Board {
    */
   public LookBack lookBack(Interest interest, long since, long own) {
     long through = trail.completeThrough(ticks); // first: what comes now has a later tick
-    List<Change> touching = new ArrayList<>();
+    Touching touching = new Touching(interest);
     boolean complete = own != OVERTAKEN;
     for (Lane table : interest.tables()) {
-      complete &=
-          trail.walk(
-              table,
-              since,
-              own,
-              change -> {
-                if (interest.isTouchedBy(change)) {
-                  touching.add(change);
-                }
-              });
+      complete &= trail.walk(table, since, own, touching);
     }
-    return new LookBack(through, complete, touching);
+    return new LookBack(through, complete, touching.found, touching.covered);
   }
 
-  private boolean standsOn(Footprint footprint, int index) {
-    for (int i = 0; i < footprint.size(); i++) {
-      if (((int) footprint.hash(i) & mask) == index) {
-        return true;
+  /** Whether all changes of data since a tick are still remembered. */
+  public boolean remembersSince(long tick) {
+    return trail.reachesBackTo(tick);
+  }
+
+  /** Collects the changes that make a difference. */
+  private static final class Touching implements Trail.Visitor {
+    private final Interest interest;
+    private final List<Change> found = new ArrayList<>();
+    private @Nullable Watermark covered;
+
+    Touching(Interest interest) {
+      this.interest = interest;
+    }
+
+    @Override
+    public void visit(Change change, @Nullable Watermark before) {
+      if (interest.isTouchedBy(change)) {
+        if (found.isEmpty() || before == null || isLater(covered, before)) {
+          covered = before;
+        }
+        found.add(change);
       }
     }
-    return false;
+
+    private static boolean isLater(@Nullable Watermark one, Watermark other) {
+      return one != null && one.nanos() - other.nanos() > 0;
+    }
   }
 
   /** Notes that anything may have changed: all answers whose load has begun by now are out. */
@@ -279,7 +359,7 @@ public final class Board {
 
   /** Whether this lane has not changed since the fence was taken. */
   public boolean isFresh(Lane lane, long fence) {
-    return fence >= floor && (long) STAMP.getAcquire(stamps, (int) lane.hash() & mask) <= fence;
+    return fence >= floor && stamp(lane.hash()) <= fence;
   }
 
   /**
@@ -302,12 +382,37 @@ public final class Board {
     }
     int data = footprint.dataSize();
     for (int i = 0; i < footprint.size(); i++) {
-      long stamp = (long) STAMP.getAcquire(stamps, (int) footprint.hash(i) & mask);
-      if (stamp > (i < data ? dataFence : fence) && stamp != own) {
+      long upTo = i < data ? dataFence : fence;
+      long hash = footprint.hash(i);
+      if (isLater(one(hash), upTo, own) && isLater(other(hash), upTo, own)) {
         return false;
       }
     }
     return true;
+  }
+
+  private boolean isLater(int index, long fence, long own) {
+    long stamp = (long) STAMP.getAcquire(stamps, index);
+    return stamp > fence && stamp != own;
+  }
+
+  /** The same by the lanes' own stamps. */
+  public boolean isFresh(HeldLanes lanes, long fence, long dataFence, long own) {
+    return fence >= floor && own != OVERTAKEN && lanes.areFresh(fence, dataFence, own);
+  }
+
+  private long raise(Cell cell, long tick) {
+    long number = tick;
+    long seen = cell.seen();
+    while (seen != number) {
+      if (seen > number) {
+        number = ticks.incrementAndGet();
+      } else if (cell.change(seen, number)) {
+        return number;
+      }
+      seen = cell.seen();
+    }
+    return number;
   }
 
   /** Leaves the stamp higher than it was; returns the number it got in the end. */

@@ -8,7 +8,6 @@ import java.util.Map;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.atomic.AtomicLong;
 import java.util.concurrent.atomic.AtomicReferenceArray;
-import java.util.function.Consumer;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -35,18 +34,27 @@ final class Trail {
   private long next;
   private long oldest;
   private long rows;
+  private volatile long forgottenThrough;
 
   /**
    * A change in its place.
    *
    * @param place in the order of all that were ever noted
    * @param tick of the change
+   * @param covered up to when all had been delivered by then; null for nothing
    * @param before the table's change before this, which may be forgotten by now
    */
-  private record Noted(long place, long tick, Before before, Change change) {
+  private record Noted(
+      long place, long tick, @Nullable Watermark covered, Before before, Change change) {
     int rows() {
       return change.rows() == null ? 0 : change.rows().size();
     }
+  }
+
+  /** Is shown a change, and up to when all had been delivered when it was noted. */
+  @FunctionalInterface
+  interface Visitor {
+    void visit(Change change, @Nullable Watermark covered);
   }
 
   /** A place and the tick there. */
@@ -54,14 +62,19 @@ final class Trail {
     private static final Before NOTHING = new Before(-1, -1);
   }
 
-  /** Draws the next tick, and notes the changes under it. */
-  synchronized long note(AtomicLong ticks, Collection<Change> changes) {
+  /**
+   * Draws the next tick, and notes the changes under it.
+   *
+   * @param covered the watermark as it stands
+   */
+  synchronized long note(
+      AtomicLong ticks, @Nullable Watermark covered, Collection<Change> changes) {
     long tick = ticks.incrementAndGet();
     for (Change change : changes) {
       long place = next;
       makeRoom(place);
       Before before = newest.getOrDefault(change.table(), Before.NOTHING);
-      Noted noted = new Noted(place, tick, before, change);
+      Noted noted = new Noted(place, tick, covered, before, change);
       ring.set(index(place), noted);
       newest.put(change.table(), new Before(place, tick));
       next = place + 1;
@@ -74,9 +87,9 @@ final class Trail {
   }
 
   /** Draws the next tick for changes of these tables of which nothing more is known. */
-  long noteAtLarge(AtomicLong ticks, Collection<Lane> tables) {
+  long noteAtLarge(AtomicLong ticks, @Nullable Watermark covered, Collection<Lane> tables) {
     List<Change> changes = tables.stream().map(Change::atLarge).toList();
-    return note(ticks, changes);
+    return note(ticks, covered, changes);
   }
 
   /** The tick through which the trail is complete just now. */
@@ -91,18 +104,23 @@ final class Trail {
    * @param except a tick at which they are not
    * @return false if it is not certain that all were met
    */
-  boolean walk(Lane table, long since, long except, Consumer<Change> visitor) {
+  boolean walk(Lane table, long since, long except, Visitor visitor) {
     Before at = newest.getOrDefault(table, Before.NOTHING);
     while (at.tick() > since) {
       Noted noted = ring.get(index(at.place()));
       if (noted == null || noted.place() != at.place()) {
         return false;
       } else if (noted.tick() != except) {
-        visitor.accept(noted.change());
+        visitor.visit(noted.change(), noted.covered());
       }
       at = noted.before();
     }
     return true;
+  }
+
+  /** Whether no change has been forgotten that was noted after a tick. */
+  boolean reachesBackTo(long tick) {
+    return tick >= forgottenThrough;
   }
 
   private void makeRoom(long place) {
@@ -113,7 +131,10 @@ final class Trail {
 
   private void dropOldest() {
     Noted gone = ring.getAndSet(index(oldest), null);
-    rows -= gone == null ? 0 : gone.rows();
+    if (gone != null) {
+      rows -= gone.rows();
+      forgottenThrough = gone.tick();
+    }
     oldest++;
   }
 

@@ -30,6 +30,7 @@ public final class ReadingHeaders {
     return switch (origin) {
       case KEPT -> hit(cache, reading);
       case REVIVED -> hit(cache, reading) + "; detail=revived";
+      case OLD -> hit(cache, reading) + "; detail=old";
       case LOADED -> cache + "; fwd=miss";
       case MENDED -> cache + "; fwd=stale; detail=mended";
       case JOINED -> cache + "; fwd=miss; collapsed";

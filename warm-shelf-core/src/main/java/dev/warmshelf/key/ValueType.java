@@ -170,7 +170,7 @@ public enum ValueType {
     if (value == null) {
       return 0;
     } else if (value instanceof String text) {
-      return 24 + rounded(16L + text.length());
+      return 24 + rounded(16L + bytesOfCharacters(text));
     } else if (value instanceof byte[] raw) {
       return rounded(16L + raw.length);
     } else if (value instanceof List<?> list) {
@@ -178,6 +178,17 @@ public enum ValueType {
     }
     ValueType type = of(value.getClass());
     return type == null ? 16 : type.bytes;
+  }
+
+  /** One byte each, or two if one of them is beyond Latin-1 (JEP 254). */
+  private static long bytesOfCharacters(String text) {
+    int length = text.length();
+    for (int i = 0; i < length; i++) {
+      if (text.charAt(i) > 0xff) {
+        return 2L * length;
+      }
+    }
+    return length;
   }
 
   /** To the size that an object of so many bytes takes. */

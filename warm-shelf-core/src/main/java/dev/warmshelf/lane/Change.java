@@ -37,6 +37,11 @@ public record Change(
     return new Change("", table, null, null, "", Duration.ZERO);
   }
 
+  /** Whether nothing is known of it but the table: it may be a clearing. */
+  public boolean isAtLarge() {
+    return transaction.isEmpty() && rows == null;
+  }
+
   /**
    * The groups that the changed rows were in before or are in now, as {@link ColumnKind#group}
    * writes them; null if that was not told.

@@ -78,6 +78,16 @@ public final class Footprint {
     return hashes[index];
   }
 
+  /** Whether one of the lanes has this hash. */
+  public boolean contains(long hash) {
+    for (long each : hashes) {
+      if (each == hash) {
+        return true;
+      }
+    }
+    return false;
+  }
+
   /** About how many bytes the footprint takes in memory, with its lanes. */
   public long bytes() {
     return 24 + (long) hashes.length * (8 + 8) + lanes.stream().mapToLong(Lane::bytes).sum();

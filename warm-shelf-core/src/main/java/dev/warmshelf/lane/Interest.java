@@ -1,5 +1,6 @@
 package dev.warmshelf.lane;
 
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
@@ -16,7 +17,20 @@ import org.jspecify.annotations.Nullable;
  * <p>Immutable.
  */
 public final class Interest {
-  private final Map<Lane, Table> tables;
+  private final Map<Lane, ? extends Part> tables;
+
+  /** What of one table's changes makes a difference. */
+  private sealed interface Part {
+    boolean isTouchedBy(Change change);
+  }
+
+  /** What ticks one of these lanes. */
+  private record Lanes(Set<Lane> lanes) implements Part {
+    @Override
+    public boolean isTouchedBy(Change change) {
+      return change.lanes().stream().anyMatch(lanes::contains);
+    }
+  }
 
   /**
    * What of one table makes a difference.
@@ -24,8 +38,9 @@ public final class Interest {
    * @param columns that the statement reads of it; null if that is not known
    * @param places at which it reads it
    */
-  record Table(@Nullable Set<String> columns, List<Place> places) {
-    boolean isTouchedBy(Change change) {
+  record Table(@Nullable Set<String> columns, List<Place> places) implements Part {
+    @Override
+    public boolean isTouchedBy(Change change) {
       return mayChangeValues(change) && mayChangeRows(change);
     }
 
@@ -72,8 +87,18 @@ public final class Interest {
     }
   }
 
-  Interest(Map<Lane, Table> tables) {
+  Interest(Map<Lane, ? extends Part> tables) {
     this.tables = tables;
+  }
+
+  /** All that ticks one of an answer's lanes: where nothing more is known of its statement. */
+  public static Interest inLanesOf(Footprint footprint) {
+    Set<Lane> all = Set.copyOf(footprint.lanes());
+    Map<Lane, Lanes> tables = new HashMap<>();
+    for (Lane lane : footprint.lanes().subList(0, footprint.dataSize())) {
+      tables.put(lane.table(), new Lanes(all));
+    }
+    return new Interest(tables);
   }
 
   /** The tables whose changes can make a difference. */
@@ -83,7 +108,7 @@ public final class Interest {
 
   /** Whether the change of one of the tables could make a difference. */
   public boolean isTouchedBy(Change change) {
-    Table table = tables.get(change.table());
+    Part table = tables.get(change.table());
     return table != null && table.isTouchedBy(change);
   }
 

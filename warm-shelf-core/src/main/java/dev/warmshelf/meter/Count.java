@@ -25,7 +25,13 @@ public enum Count {
   LOAD_FAILURES("loadFailures"),
   /** Of the hits, those on entries that a second look at the changes has found untouched. */
   REVIVED("revived"),
-  /** Entries found out of date when looked up or evicted. */
+  /** Of the hits, those on entries that are out of date, and served on purpose. */
+  OLD("old"),
+  /** Of these, those since the database failed to answer. */
+  OLD_ON_FAILURE("oldOnFailure"),
+  /** Answers renewed in the background, before anybody asked, or while old ones were served. */
+  AHEAD("ahead"),
+  /** Entries found out of date when looked up, evicted or swept. */
   INVALIDATED("invalidated"),
   /** Of these, those whose reload gave the same rows. */
   NEEDLESS("needless"),
@@ -35,6 +41,8 @@ public enum Count {
   EVICTED("evicted"),
   /** Entries that left before their first hit, for whatever reason. */
   WASTED("wasted"),
+  /** Answers that were not kept since they are too large, or the policy keeps none such. */
+  NOT_KEPT("notKept"),
   /** Loads that a change overtook, so that they were not kept. */
   OVERTAKEN("overtaken"),
   /** Answers kept from own writes. */

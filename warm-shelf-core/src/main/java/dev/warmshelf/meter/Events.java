@@ -43,6 +43,20 @@ public final class Events {
     }
   }
 
+  /** A kept answer was served that is out of date, on purpose. */
+  public static void old(String shelf, Key key, long missingNanos) {
+    if (LOG.isDebugEnabled()) {
+      event(shelf, key).addKeyValue("missing_us", missingNanos / NANOS_PER_MICRO).log("old");
+    }
+  }
+
+  /** An answer is too large to be kept, or the policy keeps none such. */
+  public static void notKept(String shelf, Key key) {
+    if (LOG.isDebugEnabled()) {
+      event(shelf, key).log("not kept");
+    }
+  }
+
   /** There was none to serve. */
   public static void miss(String shelf, Key key) {
     if (LOG.isDebugEnabled()) {

@@ -1,29 +1,140 @@
 package dev.warmshelf.shelf;
 
+import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.store.Leaving;
+import dev.warmshelf.store.Room;
+import java.util.Objects;
+
 /**
- * How much a shelf may hold.
+ * How much a shelf may hold, and what leaves first when that is reached. Bytes are estimates of
+ * what answers take on the heap, with their keys and lanes.
  *
- * @param entries the most answers it keeps at a time, at least 1
+ * @param ofItsOwn whether that is the shelf's alone; if not, it shares one room with all shelves of
+ *     the program that do not either
+ * @param bytes the most that its answers may take together, at least 1
+ * @param entries the most answers at a time, at least 1
+ * @param largestShare the largest part of the bytes that one answer may take: more than 0, at most
+ *     1; a larger one is given to whoever asks, and not kept
+ * @param leaving what leaves first
  */
-public record Capacity(int entries) {
+public record Capacity(
+    boolean ofItsOwn, long bytes, long entries, double largestShare, Leaving leaving) {
+  private static final double SHARED_PART_OF_HEAP = 0.25;
+  private static final double LARGEST_SHARE = 0.125;
+  private static final Capacity SHARED =
+      new Capacity(
+          false,
+          partOfHeap(SHARED_PART_OF_HEAP),
+          Long.MAX_VALUE,
+          LARGEST_SHARE,
+          Leaving.LEAST_TIME_SAVED);
+
   /**
-   * One entry or more.
+   * Some room.
    *
-   * @throws IllegalArgumentException if it is less
+   * @throws IllegalArgumentException if there is none, or the share is none
    */
   public Capacity {
-    if (entries < 1) {
+    Objects.requireNonNull(leaving, "leaving");
+    if (bytes < 1 || entries < 1) {
       throw new IllegalArgumentException(
-          "A shelf must hold at least 1 entry, but was told to hold " + entries + ".");
+          "A shelf must have room for at least 1 entry and 1 byte, but was given "
+              + entries
+              + " and "
+              + bytes
+              + ".");
+    } else if (!(largestShare > 0 && largestShare <= 1)) {
+      throw new IllegalArgumentException(
+          "The largest answer's share must be more than 0 and at most 1, but is "
+              + largestShare
+              + ".");
     }
   }
 
   /**
-   * So many answers.
+   * The room that all shelves share that have none of their own: a quarter of the largest heap that
+   * the virtual machine may use ({@link Runtime#maxMemory}), an eighth of it for one answer. The
+   * default.
+   */
+  public static Capacity shared() {
+    return SHARED;
+  }
+
+  /**
+   * So many bytes.
    *
    * @throws IllegalArgumentException if it is less than one
    */
-  public static Capacity entries(int entries) {
-    return new Capacity(entries);
+  public static Capacity bytes(long bytes) {
+    return new Capacity(true, bytes, Long.MAX_VALUE, LARGEST_SHARE, Leaving.LEAST_TIME_SAVED);
+  }
+
+  /**
+   * A part of the largest heap that the virtual machine may use.
+   *
+   * @param part more than 0, at most 1
+   * @throws IllegalArgumentException if it is not
+   */
+  public static Capacity ofHeap(double part) {
+    if (!(part > 0 && part <= 1)) {
+      throw new IllegalArgumentException(
+          "A part of the heap is more than 0 and at most 1, but was " + part + ".");
+    }
+    return bytes(Math.max(1, partOfHeap(part)));
+  }
+
+  /**
+   * So many answers, and no more bytes than {@link #shared()} has.
+   *
+   * @throws IllegalArgumentException if it is less than one
+   */
+  public static Capacity entries(long entries) {
+    return bytes(SHARED.bytes).andEntries(entries);
+  }
+
+  /**
+   * The same for so many answers at most.
+   *
+   * @throws IllegalArgumentException if it is less than one, or this is shared
+   */
+  public Capacity andEntries(long most) {
+    return adjusted(most, largestShare, leaving);
+  }
+
+  /**
+   * The same with another largest part for one answer.
+   *
+   * @throws IllegalArgumentException if it is not more than 0 and at most 1, or this is shared
+   */
+  public Capacity largestShare(double part) {
+    return adjusted(entries, part, leaving);
+  }
+
+  /**
+   * The same with something else to leave first.
+   *
+   * @throws IllegalArgumentException if this is shared
+   */
+  public Capacity leaving(Leaving first) {
+    return adjusted(entries, largestShare, first);
+  }
+
+  private Capacity adjusted(long most, double part, Leaving first) {
+    if (!ofItsOwn) {
+      throw new IllegalArgumentException(
+          "The shared room is the same for all shelves in it. Give the shelf room of its own first:"
+              + " Capacity.bytes(...), or Capacity.ofHeap(...).");
+    }
+    return new Capacity(true, bytes, most, part, first);
+  }
+
+  /** Such a room, empty. */
+  public Room room(TimeSource time) {
+    long largest = Math.max(1, (long) (bytes * largestShare));
+    return new Room(bytes, entries, largest, leaving, time);
+  }
+
+  private static long partOfHeap(double part) {
+    return (long) (Runtime.getRuntime().maxMemory() * part);
   }
 }

@@ -64,6 +64,11 @@ final class Loads {
     return lines.size();
   }
 
+  /** Whether anybody is loading this key, or waits for who does. */
+  boolean isLoading(Key key) {
+    return lines.containsKey(key);
+  }
+
   /**
    * Waits for another caller's load, or gives the caller one to run.
    *

@@ -9,6 +9,11 @@ public enum Origin {
    * at the changes found that they make no difference to it. The database was not asked.
    */
   REVIVED,
+  /**
+   * From the shelf, out of date, on purpose: a hit, as {@link OldAnswers} lets it be. {@link
+   * Reading#freshAsOf} says which changes may be missing.
+   */
+  OLD,
   /** From the database, by this caller's own load: a miss. */
   LOADED,
   /**
@@ -23,6 +28,6 @@ public enum Origin {
 
   /** Whether the shelf answered. */
   public boolean isHit() {
-    return this == KEPT || this == REVIVED;
+    return this == KEPT || this == REVIVED || this == OLD;
   }
 }

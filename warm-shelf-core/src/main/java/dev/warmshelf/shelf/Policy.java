@@ -2,55 +2,53 @@ package dev.warmshelf.shelf;
 
 import java.time.Duration;
 import java.util.Objects;
-import org.jspecify.annotations.Nullable;
 
 /**
  * How one shelf keeps answers. Immutable; each method returns an adjusted copy.
  *
- * @param capacity how much to hold; 10,000 entries by default
- * @param ttl how long after its fill an answer may be served, or null for as long as it is fresh;
- *     10 minutes by default
- * @param tolerance how far the feed's watermark may lag behind before the shelf counts the feed as
- *     lost; 1 second by default
- * @param whenLost what to do then; by default the database answers each read
+ * @param capacity how much to hold, and what leaves first; by default in the room that shelves
+ *     share
+ * @param expiry how long an answer may be served, however fresh; 10 minutes after its load by
+ *     default
+ * @param trust when the feed counts as lost, and what to do then; by default after 1 second, and
+ *     the database answers each read
+ * @param renewal what to do once something has changed; by default a second look, and mending
+ * @param old whether answers are served that are out of date; none by default
  * @param audit how many hits are checked against direct reads; none by default
  * @param patience how long callers wait for another caller's load before it counts as stuck and one
  *     more is begun; 10 seconds by default
- * @param renewal what to do once something has changed; by default a second look, and mending
  */
 public record Policy(
     Capacity capacity,
-    @Nullable Duration ttl,
-    Duration tolerance,
-    WhenLost whenLost,
+    Expiry expiry,
+    FeedTrust trust,
+    Renewal renewal,
+    OldAnswers old,
     Audit audit,
-    Duration patience,
-    Renewal renewal) {
+    Duration patience) {
   private static final Policy STANDARD =
       new Policy(
-          Capacity.entries(10_000),
-          Duration.ofMinutes(10),
-          Duration.ofSeconds(1),
-          WhenLost.askDatabase(),
+          Capacity.shared(),
+          Expiry.after(Duration.ofMinutes(10)),
+          new FeedTrust(Duration.ofSeconds(1), WhenLost.askDatabase()),
+          Renewal.mending(),
+          OldAnswers.none(),
           Audit.none(),
-          Duration.ofSeconds(10),
-          Renewal.mending());
+          Duration.ofSeconds(10));
 
   /**
-   * Durations longer than zero.
+   * With patience.
    *
-   * @throws IllegalArgumentException if one is not
+   * @throws IllegalArgumentException if it is not longer than zero
    */
   public Policy {
     Objects.requireNonNull(capacity, "capacity");
-    if (ttl != null) {
-      requirePositive("ttl", ttl);
-    }
-    requirePositive("tolerance", tolerance);
-    Objects.requireNonNull(whenLost, "whenLost");
+    Objects.requireNonNull(expiry, "expiry");
+    Objects.requireNonNull(trust, "trust");
+    Objects.requireNonNull(renewal, "renewal");
+    Objects.requireNonNull(old, "old");
     Objects.requireNonNull(audit, "audit");
     requirePositive("patience", patience);
-    Objects.requireNonNull(renewal, "renewal");
   }
 
   /** The defaults. */
@@ -60,28 +58,26 @@ public record Policy(
 
   /** The same with another capacity. */
   public Policy holding(Capacity most) {
-    return new Policy(most, ttl, tolerance, whenLost, audit, patience, renewal);
+    return new Policy(most, expiry, trust, renewal, old, audit, patience);
+  }
+
+  /** The same with another end of answers. */
+  public Policy expiring(Expiry when) {
+    return new Policy(capacity, when, trust, renewal, old, audit, patience);
   }
 
   /**
-   * The same with another time to live.
+   * The same with another time to live after the load.
    *
    * @throws IllegalArgumentException if it is not longer than zero
    */
   public Policy ttl(Duration life) {
-    return new Policy(
-        capacity,
-        Objects.requireNonNull(life, "life"),
-        tolerance,
-        whenLost,
-        audit,
-        patience,
-        renewal);
+    return expiring(expiry.andAfter(Objects.requireNonNull(life, "life")));
   }
 
-  /** Answers are served as long as they are fresh, however old. */
+  /** The same without a time to live after the load. */
   public Policy withoutTtl() {
-    return new Policy(capacity, null, tolerance, whenLost, audit, patience, renewal);
+    return expiring(expiry.andAfter(null));
   }
 
   /**
@@ -90,17 +86,31 @@ public record Policy(
    * @throws IllegalArgumentException if it is not longer than zero
    */
   public Policy tolerating(Duration lag) {
-    return new Policy(capacity, ttl, lag, whenLost, audit, patience, renewal);
+    return trusting(new FeedTrust(lag, trust.whenLost()));
   }
 
   /** The same with something else to do while the feed is lost. */
   public Policy whenLost(WhenLost then) {
-    return new Policy(capacity, ttl, tolerance, then, audit, patience, renewal);
+    return trusting(new FeedTrust(trust.tolerance(), then));
+  }
+
+  private Policy trusting(FeedTrust how) {
+    return new Policy(capacity, expiry, how, renewal, old, audit, patience);
+  }
+
+  /** The same with something else to do once something has changed. */
+  public Policy renewing(Renewal how) {
+    return new Policy(capacity, expiry, trust, how, old, audit, patience);
+  }
+
+  /** The same with other answers that are served though they are out of date. */
+  public Policy serving(OldAnswers onPurpose) {
+    return new Policy(capacity, expiry, trust, renewal, onPurpose, audit, patience);
   }
 
   /** The same with other audits. */
   public Policy auditing(Audit plan) {
-    return new Policy(capacity, ttl, tolerance, whenLost, plan, patience, renewal);
+    return new Policy(capacity, expiry, trust, renewal, old, plan, patience);
   }
 
   /**
@@ -109,25 +119,7 @@ public record Policy(
    * @throws IllegalArgumentException if it is not longer than zero
    */
   public Policy waitingAtMost(Duration limit) {
-    return new Policy(capacity, ttl, tolerance, whenLost, audit, limit, renewal);
-  }
-
-  /** The same with something else to do once something has changed. */
-  public Policy renewing(Renewal how) {
-    return new Policy(capacity, ttl, tolerance, whenLost, audit, patience, how);
-  }
-
-  long lossBoundNanos() {
-    return saturatedNanos(whenLost.bound());
-  }
-
-  /** The TTL in nanoseconds; {@link Long#MAX_VALUE} where there is none. */
-  long lifetimeNanos() {
-    return ttl == null ? Long.MAX_VALUE : saturatedNanos(ttl);
-  }
-
-  long toleranceNanos() {
-    return saturatedNanos(tolerance);
+    return new Policy(capacity, expiry, trust, renewal, old, audit, limit);
   }
 
   long patienceNanos() {
@@ -141,7 +133,7 @@ public record Policy(
         : duration.toNanos();
   }
 
-  private static void requirePositive(String what, Duration duration) {
+  static void requirePositive(String what, Duration duration) {
     if (duration.isNegative() || duration.isZero()) {
       throw new IllegalArgumentException(
           "A policy's " + what + " must be longer than zero, but is " + duration + ".");

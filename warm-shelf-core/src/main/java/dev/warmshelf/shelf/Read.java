@@ -1,6 +1,7 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Fence;
+import dev.warmshelf.fresh.HeldLanes;
 import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
@@ -11,7 +12,7 @@ import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Events;
 import dev.warmshelf.shelf.Load.Outcome;
 import dev.warmshelf.store.Entry;
-import dev.warmshelf.store.Fill;
+import java.lang.ref.Reference;
 import java.util.ArrayDeque;
 import java.util.Deque;
 import java.util.function.Function;
@@ -50,6 +51,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
 
   /** What was kept, and was found out of date; null if nothing was. */
   private @Nullable Entry invalidated;
+
+  /** Why the database did not answer, if it failed to; null otherwise. */
+  private @Nullable Exception failure;
 
   /** Which changes could make a difference to what is kept; null if any may. */
   private @Nullable Interest interest;
@@ -94,17 +98,72 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     return shelf.served(kept, origin, now, watermark, request, view);
   }
 
+  /**
+   * Renews what is kept, if it is out of date; on a thread that nobody waits for.
+   *
+   * @throws X what the loader threw
+   */
+  void renew() throws X {
+    watermark = shelf.ground().board().watermark();
+    long now = shelf.ground().time().coarseNanos();
+    Entry found = shelf.contents().find(key);
+    if (found == null || found.isExpired(now) || shelf.isFeedLost(watermark, now)) {
+      return;
+    }
+    interest = shelf.interest(found, request);
+    if (shelf.contents().mayServe(found, now)
+        || shelf.contents().revive(found, interest)
+        || shelf.loads().isLoading(key)) {
+      return;
+    }
+    boundNanos = Long.MAX_VALUE;
+    invalidated = found;
+    before = request.lanes();
+    Loads.Turn turn = shelf.loads().take(key, this::wouldDo, shelf::fence, 0);
+    load(turn.load(), LOADING.get());
+    if (origin != Origin.JOINED) {
+      shelf.meters().count(Count.AHEAD);
+    }
+  }
+
   /** What is kept, if it may be served to this caller. What may be served to nobody leaves. */
   private @Nullable Entry look(long now) {
     Entry found = shelf.contents().find(key);
     if (found == null) {
       return null;
-    } else if (!shelf.contents().mayServe(found, now) && !revive(found, now)) {
-      shelf.contents().drop(found, now);
-      invalidated = found.isExpired(now) ? null : found;
-      return null;
+    } else if (shelf.contents().mayServe(found, now) || revive(found, now)) {
+      return shelf.isWithin(boundNanos, found.loadBeganNanos(), watermark) ? found : null;
     }
-    return shelf.isWithin(boundNanos, found.loadBeganNanos(), watermark) ? found : null;
+    invalidated = found.isExpired(now) ? null : found;
+    OldAnswers takes = shelf.old(request);
+    long missing = invalidated == null ? Long.MAX_VALUE : missingNanos(found);
+    if (missing > shelf.policy().old().longestNanos() || missing == Long.MAX_VALUE) {
+      shelf.contents().drop(found, now);
+    }
+    if (missing <= Math.min(takes.whileLoadingNanos(), boundNanos)
+        && (missing < takes.loadFromNanos() || shelf.isBeingRenewed(key, request))) {
+      origin = Origin.OLD;
+      shelf.meters().count(Count.OLD);
+      Events.old(shelf.name(), key, missing);
+      return found;
+    }
+    return null;
+  }
+
+  /**
+   * For how long an entry that is out of date may have missed a change; for ever, if it may not be
+   * served any more. What it misses none of becomes the watermark.
+   */
+  private long missingNanos(Entry found) {
+    if (shelf.old(request).longestNanos() == 0 && shelf.policy().old().longestNanos() == 0) {
+      return Long.MAX_VALUE;
+    }
+    Watermark covered = shelf.contents().misses(found, interest);
+    if (covered == null) {
+      return Long.MAX_VALUE;
+    }
+    watermark = covered;
+    return Math.max(0, shelf.ground().time().nanos() - covered.nanos());
   }
 
   /** Whether an entry may be served after all: what has changed makes no difference to it. */
@@ -122,6 +181,38 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     return true;
   }
 
+  /** What is kept, though it may be out of date, where the database has failed to answer. */
+  private @Nullable Reading<V> onFailure() {
+    long bound =
+        Math.min(shelf.old(request).whenFailingNanos(), Math.max(0, request.freshWithinNanos()));
+    long now = shelf.ground().time().nanos();
+    Entry kept = bound == 0 ? null : findIfStoreWorks();
+    if (kept == null || kept.isExpired(now)) {
+      return null;
+    }
+    watermark = shelf.ground().board().watermark(); // before the lanes
+    if (shelf.contents().isFresh(kept)) {
+      if (!shelf.isWithin(bound, kept.loadBeganNanos(), watermark)) {
+        return null;
+      }
+    } else if (missingNanos(kept) > bound) {
+      return null;
+    }
+    shelf.meters().count(Count.OLD_ON_FAILURE);
+    kept.use(shelf.ground().time().coarseNanos());
+    shelf.record(key, request, Origin.OLD, kept);
+    return shelf.reading(kept, Origin.OLD, now - kept.filledNanos(), watermark, view);
+  }
+
+  private @Nullable Entry findIfStoreWorks() {
+    try {
+      return shelf.contents().find(key);
+    } catch (RuntimeException e) {
+      shelf.contents().tellOnce("look up", e);
+      return null;
+    }
+  }
+
   /** The database answers, and nothing is kept; callers who ask the same at once share one read. */
   private Reading<V> bypassing(BypassReason reason, String detail) throws X {
     shelf.meters().bypass(reason);
@@ -131,20 +222,42 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   }
 
   private Reading<V> joinOrLoad() throws X {
+    try {
+      return joinedOrLoaded();
+    } catch (Exception e) {
+      Reading<V> old = e == failure ? onFailure() : null;
+      if (old != null) {
+        return old;
+      }
+      throw e;
+    }
+  }
+
+  private Reading<V> joinedOrLoaded() throws X {
     Deque<Read<?, ?, ?>> loading = LOADING.get();
     requireNotLoading(loading);
     watermark = shelf.ground().board().watermark();
     before = request.lanes();
+    HeldLanes exactly = shelf.ground().board().hold(before); // from before the load's fence
+    try {
+      return joinedOrLoaded(loading);
+    } finally {
+      Reference.reachabilityFence(exactly);
+    }
+  }
+
+  private Reading<V> joinedOrLoaded(Deque<Read<?, ?, ?>> loading) throws X {
     // Whoever is loading holds what another load may need, if only this thread.
     long limit = loading.isEmpty() ? request.waitLimitNanos() : 0;
     while (true) {
       Loads.Turn turn = shelf.loads().take(key, this::wouldDo, shelf::fence, limit);
       if (turn.mine()) {
-        return load(turn.load(), loading);
+        return reading(load(turn.load(), loading), origin, null);
       }
       Outcome landed = turn.load().outcome();
       if (landed instanceof Outcome.Failed failed) {
         shelf.meters().count(Count.JOINED);
+        noteFailure(failed.error());
         @SuppressWarnings("unchecked") // thrown by a load of the same question
         X same = (X) failed.error();
         throw same;
@@ -159,7 +272,13 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
   }
 
-  private Reading<V> load(Load load, Deque<Read<?, ?, ?>> loading) throws X {
+  private void noteFailure(Exception error) {
+    if (request.isOfDatabase(error)) {
+      failure = error;
+    }
+  }
+
+  private Entry load(Load load, Deque<Read<?, ?, ?>> loading) throws X {
     loading.push(this);
     try {
       return lead(load);
@@ -191,25 +310,25 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     return landed.footprint().equals(before) || shelf.contents().isFresh(landed);
   }
 
-  /** Loads, keeps and answers. */
-  private Reading<V> lead(Load load) throws X {
+  /** Loads and keeps. */
+  private Entry lead(Load load) throws X {
     Entry justKept = justKept();
     if (justKept != null) {
       outcome = new Outcome.Answered(justKept);
+      origin = Origin.JOINED;
       shelf.meters().count(Count.JOINED);
-      return reading(justKept, Origin.JOINED, null);
+      return justKept;
     }
     // Read after the fence: whatever changes the schema from now on invalidates the answer.
     boolean lanesHold = request.holdsFor(shelf.ground().board().schemaVersion());
     Entry mended = lanesHold ? mended(load) : null;
     if (mended != null) {
-      return reading(mended, Origin.MENDED, null);
+      origin = Origin.MENDED;
+      return mended;
     }
+    origin = Origin.LOADED;
     A value = loaded();
-    long ended = shelf.ground().time().nanos();
-    Footprint all = request.lanes(before, value);
-    Entry entry =
-        new Entry(key, value, all, new Fill(load.fence(), 0, ended, shelf.lifetimeNanos()));
+    Entry entry = shelf.loaded(key, value, request.lanes(before, value), load.fence(), request);
     shelf.meters().loaded(entry.loadNanos());
     if (invalidated != null && Shelf.saysTheSame(invalidated, value, request)) {
       shelf.meters().count(Count.NEEDLESS);
@@ -219,10 +338,10 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     } else {
       outcome = new Outcome.Answered(entry);
       if (bypass == null) {
-        shelf.contents().keep(entry, () -> shelf.interest(entry, request));
+        shelf.contents().keep(entry, () -> shelf.interest(entry, request), invalidated);
       }
     }
-    return reading(entry, Origin.LOADED, null);
+    return entry;
   }
 
   /**
@@ -260,7 +379,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
     Fence upTo = new Fence(changes.through(), load.fence().nanos());
     Entry entry = old.mended(value, request.lanes(before, value), upTo);
-    if (!shelf.contents().keep(entry, () -> shelf.interest(entry, request))) {
+    if (!shelf.contents().keepFresh(entry, () -> shelf.interest(entry, request), old)) {
       return null;
     }
     long took = shelf.ground().time().nanos() - began;
@@ -284,6 +403,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       return request.load();
     } catch (Exception e) {
       shelf.meters().count(Count.LOAD_FAILURES);
+      noteFailure(e);
       boolean ofItsOwn = request.waitLimitNanos() == 0 || Thread.currentThread().isInterrupted();
       outcome = ofItsOwn ? new Outcome.GivenUp() : new Outcome.Failed(e);
       throw e;

@@ -5,7 +5,6 @@ import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
 import java.util.List;
 import java.util.Objects;
-import java.util.concurrent.Callable;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -94,11 +93,30 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
   }
 
   /**
-   * How to load the answer once more, some time later and on another thread, to compare it with
-   * what was kept; null if that cannot be done.
+   * The same question for another thread, some time later: to load the answer once more, to renew
+   * it or to compare it with what was kept. It stays what it is, whatever becomes of this request.
+   *
+   * @return null if it can be asked here and now only
    */
-  default @Nullable Callable<A> again() {
+  default @Nullable ReadRequest<A, ?> elsewhere() {
     return null;
+  }
+
+  /** How long the answer may be served; null as the shelf's policy has it. */
+  default @Nullable Expiry expiry() {
+    return null;
+  }
+
+  /** Which old answers this caller takes; null as the shelf's policy has it. */
+  default @Nullable OldAnswers old() {
+    return null;
+  }
+
+  /**
+   * Whether an error says that the database fails to answer, and not that the question is wrong.
+   */
+  default boolean isOfDatabase(Exception error) {
+    return true;
   }
 
   /** The question as it was asked, for a recording; null if it is no query. */

@@ -22,7 +22,7 @@ public final class Reading<V extends @Nullable Object> {
   private final long ageNanos;
   private final @Nullable Watermark watermark;
   private final @Nullable String bypass;
-  private final BoardClock ground;
+  private final Ground ground;
   private final @Nullable Entry entry;
 
   private Reading(
@@ -32,7 +32,7 @@ public final class Reading<V extends @Nullable Object> {
       @Nullable Watermark watermark,
       @Nullable String bypass,
       @Nullable Entry entry,
-      BoardClock ground) {
+      Ground ground) {
     this.value = value;
     this.origin = origin;
     this.ageNanos = ageNanos;
@@ -52,7 +52,7 @@ public final class Reading<V extends @Nullable Object> {
       long ageNanos,
       @Nullable Watermark watermark,
       Entry entry,
-      BoardClock ground) {
+      Ground ground) {
     return new Reading<>(value, origin, ageNanos, watermark, null, entry, ground);
   }
 
@@ -60,7 +60,7 @@ public final class Reading<V extends @Nullable Object> {
    * @param began the moment before the read was sent
    */
   static <V extends @Nullable Object> Reading<V> direct(
-      V value, Watermark began, String reason, BoardClock ground) {
+      V value, Watermark began, String reason, Ground ground) {
     return new Reading<>(value, Origin.DIRECT, 0, began, reason, null, ground);
   }
 
@@ -87,11 +87,15 @@ public final class Reading<V extends @Nullable Object> {
     return Duration.ofNanos(loadNanos());
   }
 
-  /** How long the answer may still be served; empty if it has no TTL or is not kept. */
+  /**
+   * How long the answer may still be served if nobody asks for it meanwhile; empty if it never
+   * expires or is not kept.
+   */
   public Optional<Duration> remainingTtl() {
-    return entry == null || entry.lifetimeNanos() == Long.MAX_VALUE
-        ? Optional.empty()
-        : Optional.of(Duration.ofNanos(Math.max(0, entry.lifetimeNanos() - ageNanos)));
+    if (entry == null || !entry.expires()) {
+      return Optional.empty();
+    }
+    return Optional.of(Duration.ofNanos(Math.max(0, entry.remainingNanos(ground.time().nanos()))));
   }
 
   /**

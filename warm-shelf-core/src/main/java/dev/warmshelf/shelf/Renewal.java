@@ -12,22 +12,27 @@ import org.jspecify.annotations.Nullable;
  *     without asking the database
  * @param mendsFrom how long a load must have taken for its answer to be mended: where it falls into
  *     parts, only those are asked for that the changes have touched; null for never
+ * @param aheadShare how much of the database's time may go into renewing answers before anybody
+ *     asks for them again, in seconds of loading a second; 0 for not at all
  */
-public record Renewal(boolean looksAgain, @Nullable Duration mendsFrom) {
+public record Renewal(boolean looksAgain, @Nullable Duration mendsFrom, double aheadShare) {
   /** What loads sooner costs less than asking for parts and waiting for the feed. */
   private static final Duration WORTH_MENDING = Duration.ofMillis(5);
 
-  private static final Renewal LOADING = new Renewal(false, null);
-  private static final Renewal LOOKING_AGAIN = new Renewal(true, null);
-  private static final Renewal MENDING = new Renewal(true, WORTH_MENDING);
+  private static final Renewal LOADING = new Renewal(false, null, 0);
+  private static final Renewal LOOKING_AGAIN = new Renewal(true, null, 0);
+  private static final Renewal MENDING = new Renewal(true, WORTH_MENDING, 0);
 
   /**
    * What is mended is looked at first.
    *
    * @throws IllegalArgumentException if it is to be mended without a second look, or the duration
-   *     is negative
+   *     or the share is negative
    */
   public Renewal {
+    if (!(aheadShare >= 0)) {
+      throw new IllegalArgumentException("A share cannot be negative, but is " + aheadShare + ".");
+    }
     if (mendsFrom != null && (!looksAgain || mendsFrom.isNegative())) {
       throw new IllegalArgumentException(
           "What is mended is looked at first, and took some time to load: " + mendsFrom);
@@ -55,7 +60,26 @@ public record Renewal(boolean looksAgain, @Nullable Duration mendsFrom) {
    * @throws IllegalArgumentException if it is negative
    */
   public static Renewal mendingFrom(Duration loadTime) {
-    return new Renewal(true, Objects.requireNonNull(loadTime, "loadTime"));
+    return new Renewal(true, Objects.requireNonNull(loadTime, "loadTime"), 0);
+  }
+
+  /**
+   * The same, but as soon as a change is told that touches an answer which was asked for since it
+   * was last renewed, it is renewed in the background, and the next caller finds a hit. Those go
+   * first that save the most time. One that is not asked for again is not renewed again.
+   *
+   * @param secondsPerSecond how many seconds of loading a second this may cost the database, over
+   *     all answers of the shelf: more than 0
+   * @throws IllegalArgumentException if it is not
+   */
+  public Renewal ahead(double secondsPerSecond) {
+    if (!(secondsPerSecond > 0)) {
+      throw new IllegalArgumentException(
+          "Renewing ahead needs some of the database's time, but was given "
+              + secondsPerSecond
+              + " seconds a second.");
+    }
+    return new Renewal(looksAgain, mendsFrom, secondsPerSecond);
   }
 
   long mendsFromNanos() {

@@ -13,14 +13,19 @@ import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Events;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.store.BoundedStore;
+import dev.warmshelf.store.Content;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill;
+import dev.warmshelf.store.Fill.Life;
+import dev.warmshelf.store.Fill.Renewable;
+import dev.warmshelf.store.Keeper;
 import dev.warmshelf.store.Store;
+import java.util.Collection;
 import java.util.HashMap;
 import java.util.Map;
 import java.util.Objects;
+import java.util.Optional;
 import java.util.concurrent.Callable;
-import java.util.function.Consumer;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
@@ -43,29 +48,31 @@ import org.slf4j.LoggerFactory;
 public final class Shelf implements AutoCloseable {
   private static final Logger LOG = LoggerFactory.getLogger(Shelf.class);
 
+  /** So long after a sweep the next one begins at the earliest. */
+  private static final long SWEEP_NANOS = 1_000_000_000;
+
+  /** A sweep is followed by a pause of at least so many times what it took. */
+  private static final long SWEEP_REST = 50;
+
   private final String name;
   private final Policy policy;
+  private final Ground ground;
   private final Board board;
   private final TimeSource time;
-  private final BoardClock ground;
-  private final Trust trust;
   private final Meters meters = new Meters();
   private final ShelfContents contents;
-  private final long lifetimeNanos;
+  private final boolean followsFeed;
   private final long toleranceNanos;
   private final long lossBoundNanos;
   private final @Nullable Auditor auditor;
+  private final @Nullable Ahead ahead;
   private final Loads loads;
+
+  /** By the upkeep's thread alone. */
+  private long sweepsAgain;
+
   private volatile @Nullable Recorder recorder;
   private volatile boolean closed;
-
-  /** What makes a kept answer trustworthy, apart from its TTL. */
-  public enum Trust {
-    /** A feed: while its watermark stands still for too long, the policy says what to do. */
-    FEED,
-    /** The TTL alone. Answers may be stale by as much. */
-    TTL_ALONE
-  }
 
   /** When to keep an answer that was made from an own write. */
   public enum WriteThrough {
@@ -74,49 +81,56 @@ public final class Shelf implements AutoCloseable {
     ANYWAY
   }
 
+  /**
+   * A shelf that holds its entries in memory, alone: in room of its own, with nothing done in the
+   * background.
+   */
+  public Shelf(String name, Policy policy, Board board, TimeSource time, Ground.Trust trust) {
+    this(name, policy, Ground.of(board, time, trust));
+  }
+
   /** A shelf that holds its entries in memory. */
-  public Shelf(String name, Policy policy, Board board, TimeSource time, Trust trust) {
+  public Shelf(String name, Policy policy, Ground ground) {
     this(
         name,
         policy,
-        board,
-        time,
-        trust,
-        onEviction -> new BoundedStore(policy.capacity().entries(), onEviction));
+        ground,
+        keeper ->
+            new BoundedStore(
+                policy.capacity().ofItsOwn()
+                    ? policy.capacity().room(ground.time())
+                    : ground.room(),
+                keeper));
   }
 
   /**
-   * @param storeOf makes the store, given what to call with each entry it evicts
+   * @param storeOf makes the store, given who knows what its entries are good for
    * @throws IllegalArgumentException if nothing would ever change its answers: neither a feed nor a
    *     TTL
    */
-  public Shelf(
-      String name,
-      Policy policy,
-      Board board,
-      TimeSource time,
-      Trust trust,
-      Function<Consumer<Entry>, Store> storeOf) {
+  public Shelf(String name, Policy policy, Ground ground, Function<Keeper, Store> storeOf) {
     this.name = Objects.requireNonNull(name, "name");
     this.policy = Objects.requireNonNull(policy, "policy");
-    this.board = Objects.requireNonNull(board, "board");
-    this.time = Objects.requireNonNull(time, "time");
-    this.ground = new BoardClock(board, time);
+    this.ground = Objects.requireNonNull(ground, "ground");
+    this.board = ground.board();
+    this.time = ground.time();
+    this.followsFeed = ground.trust() == Ground.Trust.FEED;
     this.loads = new Loads(time, policy.patienceNanos());
-    this.trust = Objects.requireNonNull(trust, "trust");
-    this.contents = new ShelfContents(name, board, time, meters, storeOf);
-    this.lifetimeNanos = policy.lifetimeNanos();
-    this.toleranceNanos = policy.toleranceNanos();
-    this.lossBoundNanos = policy.lossBoundNanos();
-    this.auditor =
-        policy.audit().share() == 0 ? null : new Auditor(name, policy.audit(), board, time, meters);
-    if (trust == Trust.TTL_ALONE && policy.ttl() == null) {
+    this.contents = new ShelfContents(name, policy, ground, meters, storeOf);
+    this.toleranceNanos = policy.trust().toleranceNanos();
+    this.lossBoundNanos = policy.trust().lossBoundNanos();
+    if (!followsFeed && !policy.expiry().endsAll()) {
       throw new IllegalArgumentException(
           "Shelf '"
               + name
               + "' follows no feed and has no TTL, so its answers would never change. Give it one"
               + " of the two.");
     }
+    this.auditor =
+        policy.audit().share() == 0 ? null : new Auditor(name, policy.audit(), board, time, meters);
+    this.ahead =
+        policy.renewal().aheadShare() == 0 ? null : new Ahead(name, policy.renewal(), ground);
+    ground.upkeep().add(this);
   }
 
   /** By which the program calls it. */
@@ -146,7 +160,7 @@ public final class Shelf implements AutoCloseable {
         entry ->
             held.merge(
                 entry.key().form(),
-                new HeldSize(1, entry.bytes().orElse(0)),
+                new HeldSize(1, entry.bytes()),
                 (some, one) -> some.and(one.bytes())));
     return held;
   }
@@ -243,7 +257,7 @@ public final class Shelf implements AutoCloseable {
    * @return whether it is kept
    */
   public boolean put(Key key, @Nullable Object value, Footprint footprint, Fence fence) {
-    return !closed && contents.keep(entry(key, value, footprint, fence, 0), () -> null);
+    return !closed && contents.keep(entry(key, value, footprint, fence, 0), () -> null, null);
   }
 
   /**
@@ -270,7 +284,7 @@ public final class Shelf implements AutoCloseable {
       contents.tellOnce("look up", e);
       return false;
     }
-    boolean kept = contents.keep(entry(key, value, footprint, fence, own), () -> null);
+    boolean kept = contents.keep(entry(key, value, footprint, fence, own), () -> null, null);
     if (kept) {
       meters.count(Count.WRITTEN_THROUGH);
     }
@@ -342,9 +356,50 @@ public final class Shelf implements AutoCloseable {
   @Override
   public void close() {
     closed = true;
+    ground.upkeep().remove(this);
     if (auditor != null) {
       auditor.close();
     }
+  }
+
+  boolean renewsAhead() {
+    return ahead != null;
+  }
+
+  /** What is to be done from time to time, whoever asks or not. */
+  void keepUp() {
+    if (ahead != null && !isFeedLost()) {
+      ahead.round(contents);
+    }
+    long now = time.nanos();
+    if (now - sweepsAgain >= 0) {
+      contents.sweep();
+      long took = time.nanos() - now;
+      sweepsAgain = now + Math.max(SWEEP_NANOS, SWEEP_REST * took);
+    }
+  }
+
+  /** Renews an answer on this thread, which is nobody's who waits for it. */
+  <A extends @Nullable Object, X extends Exception> void renew(Key key, ReadRequest<A, X> request) {
+    try {
+      new Read<A, A, X>(this, key, request, value -> value).renew();
+    } catch (Exception e) {
+      LOG.debug("Shelf '{}' could not renew {} in the background", name, key, e);
+    }
+  }
+
+  /**
+   * Has an answer renewed in the background, unless somebody is about it.
+   *
+   * @return false if that cannot be done
+   */
+  <A extends @Nullable Object> boolean isBeingRenewed(Key key, ReadRequest<A, ?> request) {
+    if (loads.isLoading(key)) {
+      return true;
+    }
+    ReadRequest<A, ?> elsewhere = request.elsewhere();
+    return elsewhere != null
+        && ground.upkeep().renew(Ahead.naming(name, key), () -> renew(key, elsewhere));
   }
 
   /** Whether the feed has been silent for longer than the policy tolerates. */
@@ -353,7 +408,7 @@ public final class Shelf implements AutoCloseable {
   }
 
   boolean isFeedLost(@Nullable Watermark watermark, long now) {
-    return trust == Trust.FEED && (watermark == null || now - watermark.nanos() > toleranceNanos);
+    return followsFeed && (watermark == null || now - watermark.nanos() > toleranceNanos);
   }
 
   /**
@@ -368,7 +423,7 @@ public final class Shelf implements AutoCloseable {
     }
     long now = time.nanos();
     return now - beganNanos <= bound
-        || (trust == Trust.FEED && watermark != null && now - watermark.nanos() <= bound);
+        || (followsFeed && watermark != null && now - watermark.nanos() <= bound);
   }
 
   private <A extends @Nullable Object, V extends @Nullable Object> Reading<V> hit(
@@ -377,7 +432,7 @@ public final class Shelf implements AutoCloseable {
       long now,
       @Nullable Watermark watermark,
       Function<? super A, ? extends V> view) {
-    entry.use();
+    entry.use(now);
     meters.hit(entry.loadNanos());
     long age = Math.max(0, now - entry.filledNanos());
     Events.hit(name, entry.key(), age);
@@ -418,12 +473,41 @@ public final class Shelf implements AutoCloseable {
   /** Reads a hit again directly, and says whether it holds; null if that cannot be done. */
   private static <A extends @Nullable Object, X extends Exception>
       @Nullable Callable<Boolean> comparison(Entry entry, ReadRequest<A, X> request) {
-    Callable<A> again = request.again();
-    return again == null ? null : () -> saysTheSame(entry, again.call(), request);
+    ReadRequest<A, ?> elsewhere = request.elsewhere();
+    return elsewhere == null
+        ? null
+        : () -> {
+          A value = elsewhere.load();
+          if (!elsewhere.mayBeShared(value)) {
+            throw new IllegalStateException("It was read in a session of another kind.");
+          }
+          return saysTheSame(entry, value, request);
+        };
   }
 
   private Entry entry(Key key, @Nullable Object value, Footprint footprint, Fence fence, long own) {
-    return new Entry(key, value, footprint, new Fill(fence, own, time.nanos(), lifetimeNanos));
+    Life life = policy.expiry().life(isEmpty(value), time);
+    return new Entry(
+        key, value, footprint, new Fill(fence, own, time.nanos(), life, Renewable.NOT));
+  }
+
+  /** The entry of an answer that has just been loaded. */
+  <A extends @Nullable Object> Entry loaded(
+      Key key, A value, Footprint footprint, Fence fence, ReadRequest<A, ?> request) {
+    Expiry asked = request.expiry();
+    Life life = (asked == null ? policy.expiry() : asked).life(isEmpty(value), time);
+    ReadRequest<A, ?> elsewhere = ahead == null ? null : request.elsewhere();
+    Runnable renewal = elsewhere == null ? null : () -> renew(key, elsewhere);
+    boolean looks = policy.renewal().looksAgain() && request.interest(value) != null;
+    Renewable renewable = new Renewable(looks, renewal);
+    return new Entry(key, value, footprint, new Fill(fence, 0, time.nanos(), life, renewable));
+  }
+
+  private static boolean isEmpty(@Nullable Object value) {
+    return value == null
+        || (value instanceof Content content && content.rows() == 0)
+        || (value instanceof Collection<?> all && all.isEmpty())
+        || (value instanceof Optional<?> maybe && maybe.isEmpty());
   }
 
   <A extends @Nullable Object, V extends @Nullable Object> Reading<V> reading(
@@ -434,11 +518,11 @@ public final class Shelf implements AutoCloseable {
       Function<? super A, ? extends V> view) {
     @SuppressWarnings("unchecked") // a key belongs to one kind of question, and so to one type
     A kept = (A) entry.value();
-    Watermark counts = trust == Trust.FEED ? watermark : null;
+    Watermark counts = followsFeed ? watermark : null;
     return Reading.of(view.apply(kept), origin, ageNanos, counts, entry, ground);
   }
 
-  BoardClock ground() {
+  Ground ground() {
     return ground;
   }
 
@@ -455,7 +539,9 @@ public final class Shelf implements AutoCloseable {
     return lossBoundNanos;
   }
 
-  long lifetimeNanos() {
-    return lifetimeNanos;
+  /** Which old answers a caller takes. */
+  OldAnswers old(ReadRequest<?, ?> request) {
+    OldAnswers asked = request.old();
+    return asked == null ? policy.old() : asked;
   }
 }

@@ -3,6 +3,7 @@ package dev.warmshelf.shelf;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
@@ -11,7 +12,9 @@ import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Events;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.store.Entry;
+import dev.warmshelf.store.Keeper;
 import dev.warmshelf.store.Store;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
@@ -32,28 +35,32 @@ import org.slf4j.LoggerFactory;
  *
  * <p>Thread-safe. A failing store surfaces here as its runtime exception.
  */
-final class ShelfContents {
+final class ShelfContents implements Keeper {
   private static final Logger LOG = LoggerFactory.getLogger(Shelf.class);
 
   private final String shelf;
   private final Board board;
   private final TimeSource time;
   private final Meters meters;
+  private final Policy policy;
   private final Store store;
   private final Set<String> failuresTold = ConcurrentHashMap.newKeySet();
   private volatile long floor;
 
+  /** {@link Board#settled} at the last sweep; by the upkeep's thread alone. */
+  private long sweptAt = -1;
+
+  /** When the next entry expires of those that the last sweep has met. */
+  private long nextEnd;
+
   ShelfContents(
-      String shelf,
-      Board board,
-      TimeSource time,
-      Meters meters,
-      Function<Consumer<Entry>, Store> storeOf) {
+      String shelf, Policy policy, Ground ground, Meters meters, Function<Keeper, Store> storeOf) {
     this.shelf = shelf;
-    this.board = board;
-    this.time = time;
+    this.policy = policy;
+    this.board = ground.board();
+    this.time = ground.time();
     this.meters = meters;
-    this.store = storeOf.apply(this::evicted);
+    this.store = storeOf.apply(this);
   }
 
   int size() {
@@ -126,6 +133,86 @@ final class ShelfContents {
     return known ? changes : null;
   }
 
+  /**
+   * Up to when an entry that is out of date misses no change.
+   *
+   * @param interest which changes could make a difference to it; null if any to its lanes may
+   * @return null if it may not be served any more, whatever the policy
+   */
+  @Nullable Watermark misses(Entry entry, @Nullable Interest interest) {
+    if (entry.fence() < floor || wasCleared(clearingsOf(entry.key()), entry)) {
+      return null;
+    }
+    return entry.misses(board, interest == null ? Interest.inLanesOf(entry.footprint()) : interest);
+  }
+
+  /**
+   * Has entries leave that can be of no use to anybody. Looks at all, if anything can have become
+   * so since the last time.
+   *
+   * @return how many have left
+   */
+  int sweep() {
+    long now = time.coarseNanos();
+    long settled = board.settled();
+    if (settled == sweptAt && now - nextEnd < 0) {
+      return 0;
+    }
+    sweptAt = settled;
+    List<Entry> out = new ArrayList<>();
+    long[] soonest = {Long.MAX_VALUE >> 1};
+    store.forEach(
+        entry -> {
+          if (isOut(entry)) {
+            out.add(entry);
+          } else {
+            soonest[0] = Math.min(soonest[0], entry.remainingNanos(now));
+          }
+        });
+    nextEnd = now + soonest[0];
+    int left = 0;
+    for (Entry entry : out) {
+      if (store.remove(entry)) {
+        left(entry);
+        left++;
+      }
+    }
+    return left;
+  }
+
+  @Override
+  public boolean isOut(Entry entry) {
+    long now = time.coarseNanos();
+    if (entry.isExpired(now) || entry.fence() < floor) {
+      return true;
+    } else if (isFresh(entry)) {
+      return false;
+    }
+    boolean renewable = entry.renewal().byCaller() && entry.isRememberedBy(board);
+    return !renewable && !Ahead.mayRenew(entry) && !isOldOfUse(entry, now);
+  }
+
+  private boolean isOldOfUse(Entry entry, long now) {
+    long longest = policy.old().longestNanos();
+    if (longest == 0) {
+      return false;
+    }
+    Watermark covered = misses(entry, null);
+    return covered != null && now - covered.nanos() <= longest;
+  }
+
+  @Override
+  public void left(Entry entry) {
+    left(entry, reasonToLeave(entry, time.coarseNanos()));
+  }
+
+  private String reasonToLeave(Entry entry, long now) {
+    if (entry.isExpired(now)) {
+      return "expired";
+    }
+    return isFresh(entry) ? "evicted" : "invalidated";
+  }
+
   /** Takes an entry off that may never be served again. */
   void drop(Entry entry, long now) {
     if (store.remove(entry)) {
@@ -133,13 +220,15 @@ final class ShelfContents {
     }
   }
 
-  /** The entry under the key if it may be served; if it may never be again, takes it off. */
+  /** The entry under the key if it may be served; if it is of no use any more, takes it off. */
   @Nullable Entry fresh(Key key, long now) {
     Entry entry = store.get(key);
     if (entry == null || mayServe(entry, now)) {
       return entry;
     }
-    drop(entry, now);
+    if (isOut(entry)) {
+      drop(entry, now);
+    }
     return null;
   }
 
@@ -154,21 +243,45 @@ final class ShelfContents {
   }
 
   /**
-   * Keeps the entry unless it is out of date already.
+   * Keeps the entry unless it is out of date already, and of no use as an old one either.
    *
    * @param interest which changes could make a difference to it, asked for only where that matters;
    *     null if any may
+   * @param before what it takes the place of; null if nothing is known to be there
    * @return whether it is kept now
    */
-  boolean keep(Entry entry, Supplier<@Nullable Interest> interest) {
+  boolean keep(Entry entry, Supplier<@Nullable Interest> interest, @Nullable Entry before) {
+    return keep(
+        entry, before, isFreshOrRevived(entry, interest) || isOldOfUse(entry, time.nanos()));
+  }
+
+  /** The same for one that is kept only if it is fresh. */
+  boolean keepFresh(Entry entry, Supplier<@Nullable Interest> interest, @Nullable Entry before) {
+    return keep(entry, before, isFreshOrRevived(entry, interest));
+  }
+
+  private boolean isFreshOrRevived(Entry entry, Supplier<@Nullable Interest> interest) {
+    entry.hold(board);
+    return isFresh(entry) || revive(entry, interest.get());
+  }
+
+  private boolean keep(Entry entry, @Nullable Entry before, boolean mayBeServed) {
     try {
       Lane clearings = clearingsOf(entry.key());
-      if (!(isFresh(entry) || revive(entry, interest.get())) || wasCleared(clearings, entry)) {
+      if (!mayBeServed || wasCleared(clearings, entry)) {
         meters.count(Count.OVERTAKEN);
         Events.outAtBirth(shelf, entry.key());
         return false;
       }
-      store.put(entry);
+      Entry replaced = before != null && store.get(entry.key()) == before ? before : null;
+      if (entry.lifetimeNanos() <= 0 || !store.put(entry)) {
+        meters.count(Count.NOT_KEPT);
+        Events.notKept(shelf, entry.key());
+        return false;
+      }
+      if (replaced != null) {
+        left(replaced, "invalidated");
+      }
       if (wasCleared(clearings, entry)) {
         store.remove(entry);
         return false;
@@ -231,10 +344,6 @@ final class ShelfContents {
 
   private boolean wasCleared(Lane clearings, Entry entry) {
     return !board.isFresh(clearings, entry.fence());
-  }
-
-  private void evicted(Entry entry) {
-    left(entry, isFresh(entry) ? "evicted" : "invalidated");
   }
 
   private void left(Entry entry, String why) {

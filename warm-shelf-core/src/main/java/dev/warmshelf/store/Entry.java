@@ -2,23 +2,40 @@ package dev.warmshelf.store;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
+import dev.warmshelf.fresh.HeldLanes;
 import dev.warmshelf.fresh.LookBack;
+import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
+import dev.warmshelf.store.Fill.Life;
+import dev.warmshelf.store.Fill.Renewable;
+import java.lang.invoke.MethodHandles;
+import java.lang.invoke.VarHandle;
 import java.util.Objects;
-import java.util.OptionalLong;
 import org.jspecify.annotations.Nullable;
 
 /**
  * A kept answer and what is needed to know whether it still holds. All of it is fixed at the fill,
- * but for two marks of use, which are plain fields on purpose: a lost update of one costs at most a
- * slightly worse choice of what to evict, while an atomic one would make readers of a popular entry
- * wait for each other.
+ * but for marks of use, which are written without order on purpose: a lost update of one costs at
+ * most a slightly worse choice of what leaves, while an atomic one would make readers of a popular
+ * entry wait for each other. For the same reason uses within one step of the coarse clock count as
+ * one.
  */
 public final class Entry {
-  /** This object, and its places in the store's map and list. */
-  private static final int OWN_BYTES = 96 + 32 + 24;
+  /** This object, its slot with the uses, and its places in the store's map and list. */
+  private static final int OWN_BYTES = 112 + 40 + 24 + 32 + 12;
+
+  private static final VarHandle USED_AT;
+
+  static {
+    try {
+      USED_AT = MethodHandles.lookup().findVarHandle(Entry.class, "usedAt", long.class);
+    } catch (ReflectiveOperationException e) {
+      throw new ExceptionInInitializerError(e);
+    }
+  }
 
   private final Key key;
   private final @Nullable Object value;
@@ -29,14 +46,30 @@ public final class Entry {
   private final long loadNanos;
   private final long filledNanos;
   private final long lifetimeNanos;
+  private final long idleNanos;
+  private final Renewable renewal;
 
-  /** Born true: a new entry must outlive one round of eviction to have a chance of being read. */
-  private boolean used = true;
+  /** Of the coarse clock; before the first use, when it was filled. */
+  @SuppressWarnings("UnusedVariable") // by its handle
+  private long usedAt;
 
-  private boolean everUsed;
+  private int uses;
 
   /** The tick up to which no change of data has touched the answer; only ever raised. */
   private volatile long dataFence;
+
+  /** Its lanes' own stamps, from when it is kept; set before others see the entry. */
+  private @Nullable HeldLanes held;
+
+  /** What was last found out about the changes that the answer misses; null if it misses none. */
+  private volatile @Nullable Missing missing;
+
+  /**
+   * @param since {@link #dataFence} then
+   * @param through the tick up to which was looked
+   * @param covered up to when no change is missing
+   */
+  private record Missing(long since, long through, Watermark covered) {}
 
   /**
    * {@link Board#settled} as it was when the entry was last found fresh; a lost update costs time.
@@ -59,7 +92,10 @@ public final class Entry {
     this.loadBeganNanos = fill.fence().nanos();
     this.loadNanos = loadNanos;
     this.filledNanos = fill.filledNanos();
-    this.lifetimeNanos = fill.lifetimeNanos();
+    this.lifetimeNanos = fill.life().sinceFill();
+    this.idleNanos = fill.life().sinceUse();
+    this.renewal = fill.renewal();
+    this.usedAt = filledNanos;
   }
 
   /**
@@ -71,9 +107,11 @@ public final class Entry {
    */
   public Entry mended(@Nullable Object mended, Footprint lanes, Fence upTo) {
     Fence same = new Fence(fence, upTo.nanos());
-    Fill fill = new Fill(same, ownTick, filledNanos, lifetimeNanos);
+    Life life = new Life(lifetimeNanos, idleNanos);
+    Fill fill = new Fill(same, ownTick, filledNanos, life, renewal);
     Entry entry = new Entry(key, mended, lanes, fill, loadNanos);
     entry.holdsThrough(upTo.tick());
+    USED_AT.setOpaque(entry, usedAtNanos());
     return entry;
   }
 
@@ -103,21 +141,67 @@ public final class Entry {
     if (foundFreshAt == settled) {
       return true;
     }
-    if (!board.isFresh(footprint, fence, dataFence, ownTick)) {
+    if (!isFreshSince(board, dataFence)) {
       return false;
     }
     foundFreshAt = settled;
     return true;
   }
 
+  /** Gives its lanes stamps of their own; before others see it. */
+  public void hold(Board board) {
+    if (held == null) {
+      held = board.hold(footprint);
+    }
+  }
+
   /** The same if it is known what has changed of the data up to a tick. */
   public boolean isFreshSince(Board board, long tick) {
-    return board.isFresh(footprint, fence, tick, ownTick);
+    HeldLanes lanes = held;
+    return lanes == null
+        ? board.isFresh(footprint, fence, tick, ownTick)
+        : board.isFresh(lanes, fence, tick, ownTick);
   }
 
   /** The changes since the answer was last known to hold that could make a difference to it. */
   public LookBack lookBack(Board board, Interest interest) {
     return board.lookBack(interest, dataFence, ownTick);
+  }
+
+  /** Whether these are all still remembered. */
+  public boolean isRememberedBy(Board board) {
+    return board.remembersSince(dataFence);
+  }
+
+  /**
+   * Up to when the answer misses no change, on the monotonic clock, though it is out of date.
+   *
+   * @param interest which changes could make a difference to it
+   * @return null if it is out of date for more than changes of data, has been cleared, or too many
+   *     changes have been made since it was last asked
+   */
+  public @Nullable Watermark misses(Board board, Interest interest) {
+    Missing known = missing;
+    long from = dataFence;
+    if (known != null && known.since() != from) {
+      known = null; // it was found to hold since
+    }
+    LookBack changes = board.lookBack(interest, known == null ? from : known.through(), ownTick);
+    boolean cleared = changes.touching().stream().anyMatch(Change::isAtLarge);
+    if (!changes.isComplete() || cleared || !isFreshSince(board, Long.MAX_VALUE)) {
+      return null;
+    }
+    Watermark began = new Watermark(loadBeganNanos);
+    if (known == null && changes.touching().isEmpty()) {
+      return began; // out of date for no change that is known
+    }
+    Watermark covered = known == null ? later(began, changes.covered()) : known.covered();
+    missing = new Missing(from, changes.through(), covered);
+    return covered;
+  }
+
+  private static Watermark later(Watermark one, @Nullable Watermark other) {
+    return other != null && other.nanos() - one.nanos() > 0 ? other : one;
   }
 
   /**
@@ -141,6 +225,11 @@ public final class Entry {
     return lifetimeNanos;
   }
 
+  /** How it is renewed. */
+  public Renewable renewal() {
+    return renewal;
+  }
+
   /** How long the load took. */
   public long loadNanos() {
     return loadNanos;
@@ -151,40 +240,55 @@ public final class Entry {
     return loadBeganNanos;
   }
 
-  /**
-   * About how many bytes the entry takes in memory, with its key and lanes; empty if the value does
-   * not tell.
-   */
-  public OptionalLong bytes() {
-    return value instanceof Content content
-        ? OptionalLong.of(content.bytes() + key.bytes() + footprint.bytes() + OWN_BYTES)
-        : OptionalLong.empty();
+  /** About how many bytes the entry takes in memory, with its key, lanes and places. */
+  public long bytes() {
+    return Weight.of(value) + key.bytes() + footprint.bytes() + OWN_BYTES;
   }
 
-  /** Whether it is older than it may be served, at this moment of the monotonic clock. */
+  /** Whether it is older, or longer unused, than it may be served at this moment. */
   public boolean isExpired(long nowNanos) {
-    return nowNanos - filledNanos >= lifetimeNanos;
+    return nowNanos - filledNanos >= lifetimeNanos
+        || (idleNanos != Long.MAX_VALUE && nowNanos - usedAtNanos() >= idleNanos);
   }
 
-  /** Marks the entry as used. Writes only where that changes something. */
-  public void use() {
-    if (!used) {
-      used = true;
-    }
-    if (!everUsed) {
-      everUsed = true;
+  /** How long from this moment on it may be served, if nobody uses it meanwhile. */
+  public long remainingNanos(long nowNanos) {
+    long ofLife =
+        lifetimeNanos == Long.MAX_VALUE ? lifetimeNanos : lifetimeNanos - (nowNanos - filledNanos);
+    return idleNanos == Long.MAX_VALUE
+        ? ofLife
+        : Math.min(ofLife, idleNanos - (nowNanos - usedAtNanos()));
+  }
+
+  /** Whether it ever expires. */
+  public boolean expires() {
+    return lifetimeNanos != Long.MAX_VALUE || idleNanos != Long.MAX_VALUE;
+  }
+
+  /**
+   * Marks the entry as used. Writes only where that changes something.
+   *
+   * @param nowNanos of the coarse clock
+   */
+  public void use(long nowNanos) {
+    if (uses == 0 || usedAtNanos() != nowNanos) {
+      USED_AT.setOpaque(this, nowNanos);
+      uses++;
     }
   }
 
-  /** Whether the entry was used since the last call, and forgets it. */
-  boolean forgetUse() {
-    boolean was = used;
-    used = false;
-    return was;
+  /** When it was last used, or filled if it never was. */
+  public long usedAtNanos() {
+    return (long) USED_AT.getOpaque(this);
+  }
+
+  /** How often it was used, in steps of the coarse clock. */
+  public int uses() {
+    return uses;
   }
 
   /** Whether the entry has been read at all since it was filled. */
   public boolean wasEverUsed() {
-    return everUsed;
+    return uses > 0;
   }
 }

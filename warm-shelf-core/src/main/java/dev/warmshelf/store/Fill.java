@@ -2,18 +2,45 @@ package dev.warmshelf.store;
 
 import dev.warmshelf.fresh.Fence;
 import java.util.Objects;
+import org.jspecify.annotations.Nullable;
 
 /**
- * How and when an answer came to be.
+ * How and when an answer came to be, and what becomes of it.
  *
  * @param fence from before the load began
  * @param ownTick the tick of the own write that the answer was made from; 0 for a load
  * @param filledNanos when the load ended, on the monotonic clock
- * @param lifetimeNanos how long after that it may be served; {@link Long#MAX_VALUE} for ever
+ * @param life how long it may be served
+ * @param renewal how it is renewed once it is out of date
  */
-public record Fill(Fence fence, long ownTick, long filledNanos, long lifetimeNanos) {
-  /** With a fence. */
+public record Fill(Fence fence, long ownTick, long filledNanos, Life life, Renewable renewal) {
+  /** All of it. */
   public Fill {
     Objects.requireNonNull(fence, "fence");
+    Objects.requireNonNull(life, "life");
+    Objects.requireNonNull(renewal, "renewal");
+  }
+
+  /**
+   * How long an answer may be served, in nanoseconds; {@link Long#MAX_VALUE} for ever.
+   *
+   * @param sinceFill after it was filled
+   * @param sinceUse after its last use
+   */
+  public record Life(long sinceFill, long sinceUse) {
+    /** For ever. */
+    public static final Life WITHOUT_END = new Life(Long.MAX_VALUE, Long.MAX_VALUE);
+  }
+
+  /**
+   * How an answer is renewed.
+   *
+   * @param byCaller whether a caller who finds it out of date needs it still, to look at it again
+   *     or mend it
+   * @param ahead renews it before anybody asks, on another thread; null if that is not done
+   */
+  public record Renewable(boolean byCaller, @Nullable Runnable ahead) {
+    /** It is loaded again. */
+    public static final Renewable NOT = new Renewable(false, null);
   }
 }

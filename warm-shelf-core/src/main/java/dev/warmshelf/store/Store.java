@@ -15,8 +15,12 @@ public interface Store {
   /** The entry under this key, or null. */
   @Nullable Entry get(Key key);
 
-  /** Keeps the entry in place of any other under its key, making room where needed. */
-  void put(Entry entry);
+  /**
+   * Keeps the entry in place of any other under its key, making room where needed.
+   *
+   * @return false if there is no room for it; then whatever was there may be there still
+   */
+  boolean put(Entry entry);
 
   /**
    * Removes exactly this entry.

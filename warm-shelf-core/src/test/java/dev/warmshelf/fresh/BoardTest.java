@@ -16,10 +16,12 @@ import java.time.Duration;
 import java.util.AbstractCollection;
 import java.util.ArrayList;
 import java.util.Collection;
+import java.util.HashMap;
 import java.util.Iterator;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import java.util.SplittableRandom;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.TimeUnit;
 import java.util.stream.Stream;
@@ -127,6 +129,90 @@ class BoardTest {
     board.tick(slow);
     assertThat(own[0]).isPositive();
     assertThat(board.isFresh(Footprint.of(PORT), fence, own[0])).isFalse();
+  }
+
+  @Test
+  void heldLanesAreExactHoweverManyOthersShareTheirStamps() {
+    Board crowded = new Board(1);
+    HeldLanes held = crowded.hold(Footprint.of(PORT));
+    long fence = crowded.lastTick();
+    crowded.tick(List.of(ROUTE));
+    assertThat(crowded.isFresh(Footprint.of(PORT), fence)).isFalse();
+    assertThat(crowded.isFresh(held, fence, fence, 0)).isTrue();
+    crowded.tick(List.of(PORT));
+    assertThat(crowded.isFresh(held, fence, fence, 0)).isFalse();
+    assertThat(crowded.isFresh(held, crowded.lastTick(), crowded.lastTick(), 0)).isTrue();
+  }
+
+  @Test
+  void lanesHeldAfterAChangeKnowIt() {
+    long fence = board.lastTick();
+    board.tick(List.of(PORT));
+    HeldLanes held = board.hold(Footprint.of(PORT));
+    assertThat(board.isFresh(held, fence, fence, 0)).isFalse();
+    board.tickEverything();
+    long later = board.lastTick();
+    assertThat(board.isFresh(held, fence, later, 0)).as("the fence is below the floor").isFalse();
+  }
+
+  /** Whatever is ticked in whatever order, held lanes say what a map of lanes would. */
+  @Test
+  void heldLanesAgreeWithAMapAndTheArrayNeverSaysFreshWhereItDoesNot() {
+    SplittableRandom random = new SplittableRandom(5);
+    for (int round = 0; round < 300; round++) {
+      Board crowded = new Board(1 << random.nextInt(4));
+      Map<Lane, Long> last = new HashMap<>();
+      List<Kept> kept = new ArrayList<>();
+      for (int step = 0; step < 60; step++) {
+        Lane lane = lane(random);
+        Footprint footprint = Footprint.of(lane(random), lane(random));
+        switch (random.nextInt(3)) {
+          case 0 -> last.put(lane, crowded.tick(List.of(lane)));
+          case 1 -> {
+            HeldLanes held = crowded.hold(footprint);
+            kept.add(new Kept(footprint, held, crowded.lastTick(), 0));
+          }
+          default -> {
+            HeldLanes held = crowded.hold(footprint);
+            long fence = crowded.lastTick();
+            long own = crowded.tickOwn(changes(lane), footprint, fence);
+            if (own != Board.OVERTAKEN) {
+              last.put(lane, own);
+              kept.add(new Kept(footprint, held, fence, own));
+            }
+          }
+        }
+        for (Kept each : kept) {
+          boolean fresh =
+              each.footprint().lanes().stream()
+                  .mapToLong(read -> last.getOrDefault(read, 0L))
+                  .allMatch(tick -> tick <= each.fence() || tick == each.own());
+          assertThat(crowded.isFresh(each.held(), each.fence(), each.fence(), each.own()))
+              .isEqualTo(fresh);
+          if (crowded.isFresh(each.footprint(), each.fence(), each.own())) {
+            assertThat(fresh).isTrue();
+          }
+        }
+      }
+    }
+  }
+
+  private record Kept(Footprint footprint, HeldLanes held, long fence, long own) {}
+
+  private static Lane lane(SplittableRandom random) {
+    return Lane.ofTable("public", "t" + random.nextInt(6));
+  }
+
+  @Test
+  void lanesThatNobodyHoldsAnyMoreAreForgotten() {
+    for (int i = 0; i < 1_000; i++) {
+      board.hold(Footprint.of(Lane.ofTable("public", "t" + i)));
+    }
+    for (int tries = 0; tries < 100 && board.heldLanes() > 1; tries++) {
+      System.gc();
+      board.hold(Footprint.of(PORT));
+    }
+    assertThat(board.heldLanes()).isLessThanOrEqualTo(10);
   }
 
   private static List<Change> changes(Lane... tables) {

@@ -8,6 +8,7 @@ import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
@@ -53,7 +54,7 @@ class ReadingHeadersTest {
 
   private Shelf shelf(Policy policy) {
     board.advance(Watermark.now(time));
-    return new Shelf("test", policy, board, time, Shelf.Trust.FEED);
+    return new Shelf("test", policy, board, time, Ground.Trust.FEED);
   }
 
   private static Reading<String> read(Shelf shelf) {

@@ -15,10 +15,8 @@ import dev.warmshelf.meter.Meters;
 import dev.warmshelf.trial.Wilson;
 import java.time.Duration;
 import java.util.List;
-import java.util.concurrent.Callable;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicInteger;
-import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.Timeout;
@@ -38,7 +36,7 @@ class AuditorTest {
           Policy.standard().tolerating(Duration.ofDays(1)).auditing(new Audit(1, 10_000)),
           board,
           time,
-          Shelf.Trust.FEED);
+          Ground.Trust.FEED);
 
   AuditorTest() {
     board.advance(Watermark.now(time));
@@ -128,11 +126,13 @@ class AuditorTest {
           }
 
           @Override
-          public @Nullable Callable<Integer> again() {
-            return () -> {
-              beforeTheDirectRead.run();
-              return database.get();
-            };
+          public ReadRequest<Integer, RuntimeException> elsewhere() {
+            return ReadRequest.of(
+                lanes(),
+                () -> {
+                  beforeTheDirectRead.run();
+                  return database.get();
+                });
           }
         },
         value -> value);

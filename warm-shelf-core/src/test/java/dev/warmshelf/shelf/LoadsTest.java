@@ -39,7 +39,7 @@ class LoadsTest {
   private final Board board = new Board();
   private final Shelf shelf =
       new Shelf(
-          "test", Policy.standard().tolerating(Duration.ofDays(1)), board, time, Shelf.Trust.FEED);
+          "test", Policy.standard().tolerating(Duration.ofDays(1)), board, time, Ground.Trust.FEED);
   private final AtomicInteger loads = new AtomicInteger();
   private final CountDownLatch loadIsUnderWay = new CountDownLatch(1);
   private final CountDownLatch loadMayEnd = new CountDownLatch(1);
@@ -211,7 +211,7 @@ class LoadsTest {
 
   @Test
   void whileTheFeedIsLostCallersShareTheLoadThatBeginsAfterTheyCame() throws Exception {
-    Shelf lost = new Shelf("lost", Policy.standard(), new Board(), time, Shelf.Trust.FEED);
+    Shelf lost = new Shelf("lost", Policy.standard(), new Board(), time, Ground.Trust.FEED);
     pool.execute(() -> ask(lost, patient(Long.MAX_VALUE, () -> slowly(1))));
     loadIsUnderWay.await();
     pool.execute(() -> ask(lost, patient(Long.MAX_VALUE, () -> slowly(2))));
@@ -246,7 +246,7 @@ class LoadsTest {
             Policy.standard().tolerating(Duration.ofDays(1)).waitingAtMost(Duration.ofMillis(50)),
             board,
             time,
-            Shelf.Trust.FEED);
+            Ground.Trust.FEED);
     for (int i = 0; i < 3; i++) { // three that hang, one after the other
       pool.execute(() -> ask(hasty, patient(Long.MAX_VALUE, () -> slowly(7))));
       awaitBlocked(i + 1);

@@ -126,7 +126,7 @@ class ShelfTest {
 
   @Test
   void aShelfOnTtlAloneServesWithoutAFeedAndClaimsNoMoreThanItKnows() {
-    Shelf alone = new Shelf("alone", Policy.standard(), new Board(), time, Shelf.Trust.TTL_ALONE);
+    Shelf alone = new Shelf("alone", Policy.standard(), new Board(), time, Ground.Trust.TTL_ALONE);
     Instant loaded = time.wall();
     read(alone, 1);
     pass(Duration.ofMinutes(5));
@@ -135,7 +135,7 @@ class ShelfTest {
     assertThatThrownBy(
             () ->
                 new Shelf(
-                    "never", Policy.standard().withoutTtl(), board, time, Shelf.Trust.TTL_ALONE))
+                    "never", Policy.standard().withoutTtl(), board, time, Ground.Trust.TTL_ALONE))
         .isInstanceOf(IllegalArgumentException.class)
         .hasMessageContaining("'never'");
   }
@@ -197,7 +197,11 @@ class ShelfTest {
         .thenThrow(new IllegalStateException("disk"));
     doThrow(new IllegalStateException("full")).when(broken).put(any());
     Shelf unlucky =
-        new Shelf("unlucky", Policy.standard(), board, time, Shelf.Trust.FEED, e -> broken);
+        new Shelf(
+            "unlucky",
+            Policy.standard(),
+            Ground.of(board, time, Ground.Trust.FEED),
+            keeper -> broken);
     assertThat(read(unlucky, 1).value()).isEqualTo(40);
     Reading<Integer> second = read(unlucky, 1);
     assertThat(second.value()).isEqualTo(40);
@@ -306,19 +310,16 @@ class ShelfTest {
         new Shelf(
             "test",
             Policy.standard(),
-            board,
-            time,
-            Shelf.Trust.FEED,
-            onEviction -> {
-              real[0] = new BoundedStore(10, onEviction);
+            Ground.of(board, time, Ground.Trust.FEED),
+            keeper -> {
+              real[0] = new BoundedStore(Capacity.entries(10).room(time), keeper);
               Store watched = mock();
               when(watched.get(any())).then(call -> real[0].get(call.getArgument(0)));
               when(watched.remove(any())).then(call -> real[0].remove(call.getArgument(0)));
               doAnswer(
                       call -> {
                         made[0].clear(key(1)); // finds nothing yet
-                        real[0].put(call.getArgument(0));
-                        return null;
+                        return real[0].put(call.getArgument(0));
                       })
                   .when(watched)
                   .put(any());
@@ -379,7 +380,7 @@ class ShelfTest {
   }
 
   private Shelf shelf(Policy policy) {
-    return new Shelf("test", policy, board, time, Shelf.Trust.FEED);
+    return new Shelf("test", policy, board, time, Ground.Trust.FEED);
   }
 
   private void pass(Duration duration) {

@@ -22,6 +22,7 @@ import dev.warmshelf.lane.InterestPlan.Told;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
@@ -265,13 +266,11 @@ final class Simulation {
         new Shelf(
             "strict",
             policy,
-            board,
-            time,
-            Shelf.Trust.FEED,
-            onEviction -> strictStore = new BoundedStore(8, onEviction));
+            Ground.of(board, time, Ground.Trust.FEED),
+            keeper -> strictStore = new BoundedStore(policy.capacity().room(time), keeper));
     this.lenient =
         new Shelf(
-            "lenient", policy.whenLost(WhenLost.serveWithinTtl()), board, time, Shelf.Trust.FEED);
+            "lenient", policy.whenLost(WhenLost.serveWithinTtl()), board, time, Ground.Trust.FEED);
     this.place = database.snapshot();
     this.installation = 1;
     board.advance(Watermark.now(time));

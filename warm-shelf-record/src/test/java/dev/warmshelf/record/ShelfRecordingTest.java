@@ -10,6 +10,7 @@ import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.record.RecordingFile.Question;
 import dev.warmshelf.shelf.AskedQuestion;
+import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
@@ -49,7 +50,7 @@ class ShelfRecordingTest {
     Board board = new Board();
     try (SystemTime time = SystemTime.start();
         ShelfRecording recording = ShelfRecording.to(file).open();
-        Shelf shelf = new Shelf("ports", Policy.standard(), board, time, Shelf.Trust.TTL_ALONE)) {
+        Shelf shelf = new Shelf("ports", Policy.standard(), board, time, Ground.Trust.TTL_ALONE)) {
       shelf.recordTo(recording);
       ask(shelf, 4);
       ask(shelf, 4);

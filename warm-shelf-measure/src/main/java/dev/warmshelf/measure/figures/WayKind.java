@@ -15,7 +15,9 @@ public enum WayKind {
   /** The same, and a second look before anything is loaded again. */
   SECOND_LOOK("second look"),
   /** The same, and then only what has changed is asked for. */
-  MENDED("mended");
+  MENDED("mended"),
+  /** The same, but answers of which the workload says so may be old for a while, on purpose. */
+  OLD("old on purpose");
 
   private final String label;
 

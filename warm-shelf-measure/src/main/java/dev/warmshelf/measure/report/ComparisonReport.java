@@ -216,12 +216,13 @@ public final class ComparisonReport {
   private static String meters(Figures figures, Meters.Snapshot meters) {
     return String.format(
         Locale.ROOT,
-        "%s: %,d lookups, %,d hits (%,d revived), %,d misses (%,d joined, %,d mended), %,d fills (%,d wasted),"
+        "%s: %,d lookups, %,d hits (%,d revived, %,d old on purpose), %,d misses (%,d joined, %,d mended), %,d fills (%,d wasted),"
             + " %,d invalidated (%,d needlessly), %,d bypassed",
         figures.way().label(),
         meters.lookups(),
         meters.get(Count.HITS),
         meters.get(Count.REVIVED),
+        meters.get(Count.OLD),
         meters.get(Count.MISSES),
         meters.get(Count.JOINED),
         meters.get(Count.MENDED),

@@ -32,13 +32,16 @@ final class Inks {
     new Color(0x6b4ba3),
     new Color(0x0b8063),
     new Color(0xb03a76),
-    new Color(0x8a6d00)
+    new Color(0x8a6d00),
+    new Color(0x7a2f1d)
   };
   private static final String[] WAYS_IN_THE_DARK = {
-    "#c9cdd2", "#f2a25c", "#7cc4f0", "#b7a0e8", "#4fd0ab", "#f19cc6", "#e3c94a"
+    "#c9cdd2", "#f2a25c", "#7cc4f0", "#b7a0e8", "#4fd0ab", "#f19cc6", "#e3c94a", "#e08a74"
   };
-  private static final float[][] DASHES = {{}, {7, 3}, {2, 3}, {9, 3, 2, 3}, {}, {12, 3}, {}};
-  private static final float[] WIDTHS = {1.4f, 1.8f, 2f, 1.8f, 2f, 2f, 2.8f};
+  private static final float[][] DASHES = {
+    {}, {7, 3}, {2, 3}, {9, 3, 2, 3}, {}, {12, 3}, {}, {4, 4}
+  };
+  private static final float[] WIDTHS = {1.4f, 1.8f, 2f, 1.8f, 2f, 2f, 2.8f, 2.4f};
 
   private static final int[] PLUS_HEIGHTS = {-1, -1, -4, -4, -1, -1, 1, 1, 4, 4, 1, 1};
 
@@ -54,6 +57,7 @@ final class Inks {
       case ANSWERS -> 4;
       case SECOND_LOOK -> 5;
       case MENDED -> 6;
+      case OLD -> 7;
     };
   }
 

@@ -174,7 +174,8 @@ final class Reader {
   private void judge(Request request, Way.Read read, long began) {
     tally.queries.computeIfAbsent(request.query().label(), label -> new QueryFigures()).addJudged();
     OptionalLong missed = firstMissed(request, read);
-    if (missed.isPresent() && missed.getAsLong() < began) {
+    long allowed = read.origin() == Origin.OLD ? request.query().mayBeOld().toNanos() : 0;
+    if (missed.isPresent() && missed.getAsLong() < began - allowed) {
       tally.stale.add(
           new Stale(request.query().label(), began - missed.getAsLong(), read.invalidated()));
     }

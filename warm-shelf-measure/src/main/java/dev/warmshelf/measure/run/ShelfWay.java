@@ -14,6 +14,7 @@ import dev.warmshelf.measure.workload.Request;
 import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.shelf.HeldSize;
+import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Renewal;
 import dev.warmshelf.sql.Verdict;
@@ -29,6 +30,10 @@ import org.jspecify.annotations.Nullable;
 
 /** Reads through a shelf. */
 final class ShelfWay implements Way {
+  /** What is out of date is held; for how long each query takes it, the workload says. */
+  private static final OldAnswers LONGEST_HELD =
+      OldAnswers.none().orWhenFailing(Duration.ofHours(1));
+
   private final WayKind kind;
   private final WarmShelf warm;
 
@@ -54,7 +59,12 @@ final class ShelfWay implements Way {
             .following(JournalFeed.on(dataSource))
             .tracking(precision)
             .namespace(kind.label())
-            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.renewing(renewal))
+            .shelf(
+                WarmShelf.MAIN_SHELF,
+                policy ->
+                    policy
+                        .renewing(renewal)
+                        .serving(kind == WayKind.OLD ? LONGEST_HELD : OldAnswers.none()))
             .open(),
         false);
   }
@@ -81,6 +91,8 @@ final class ShelfWay implements Way {
   public Read read(Request request) throws SQLException {
     Question<Map<String, @Nullable Object>> question = queryOf(request).question();
     request.inputs().forEach(question::with);
+    boolean mayBeOld = kind == WayKind.OLD && !request.query().mayBeOld().isZero();
+    question.taking(mayBeOld ? OldAnswers.within(request.query().mayBeOld()) : OldAnswers.none());
     Reading<List<Map<String, @Nullable Object>>> reading = question.list();
     return new Read(
         reading.origin(),

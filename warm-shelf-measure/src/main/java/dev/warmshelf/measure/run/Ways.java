@@ -52,7 +52,8 @@ final class Ways implements AutoCloseable {
       case ANSWERS -> ShelfWay.following(dataSource, kind, Precision.ANSWERS, Renewal.loading());
       case SECOND_LOOK ->
           ShelfWay.following(dataSource, kind, Precision.ANSWERS, Renewal.lookingAgain());
-      case MENDED -> ShelfWay.following(dataSource, kind, Precision.ANSWERS, Renewal.mending());
+      case MENDED, OLD ->
+          ShelfWay.following(dataSource, kind, Precision.ANSWERS, Renewal.mending());
     };
   }
 

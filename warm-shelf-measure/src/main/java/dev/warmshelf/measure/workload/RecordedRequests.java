@@ -6,6 +6,7 @@ import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.text.SqlTextException;
 import java.io.IOException;
 import java.nio.file.Path;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
@@ -163,7 +164,13 @@ public final class RecordedRequests implements RequestSource {
         same != null && same.sql().parameters().equals(sql.parameters())
             ? same
             : new Workload.Statement(
-                "statement " + recorded.number(), 1, sql, Map.of(), Set.of(), List.of());
+                "statement " + recorded.number(),
+                1,
+                sql,
+                Map.of(),
+                Set.of(),
+                List.of(),
+                Duration.ZERO);
     statements.put(recorded.number(), statement);
     return statement;
   }

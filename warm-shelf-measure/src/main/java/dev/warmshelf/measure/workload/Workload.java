@@ -1,6 +1,7 @@
 package dev.warmshelf.measure.workload;
 
 import dev.warmshelf.sql.SqlStatement;
+import java.time.Duration;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
@@ -32,6 +33,8 @@ public record Workload(
    * @param inputs how the value of each input is drawn; they come in this order
    * @param leftOut inputs that are no parameters: sent along, and left out of keys
    * @param versions what its rows tell about how new they are
+   * @param mayBeOld how old an answer may be on purpose, counted from the first change that it
+   *     misses; zero for not at all
    */
   public record Statement(
       String label,
@@ -39,5 +42,6 @@ public record Workload(
       SqlStatement sql,
       Map<String, Input> inputs,
       Set<String> leftOut,
-      List<VersionColumn> versions) {}
+      List<VersionColumn> versions,
+      Duration mayBeOld) {}
 }

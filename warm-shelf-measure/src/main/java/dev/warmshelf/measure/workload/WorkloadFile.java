@@ -4,6 +4,7 @@ import dev.warmshelf.measure.workload.VersionColumn.Identity;
 import dev.warmshelf.measure.workload.VersionColumn.Over;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.text.SqlTextException;
+import java.time.Duration;
 import java.time.LocalDate;
 import java.time.format.DateTimeParseException;
 import java.util.ArrayList;
@@ -71,7 +72,7 @@ public final class WorkloadFile {
 
   private static Workload.Statement statement(String label, YamlNode node, Role role) {
     YamlNode.Block body = node.block();
-    body.allow("weight", "sql", "inputs", "leaving-out", "versions");
+    body.allow("weight", "sql", "inputs", "leaving-out", "versions", "may-be-old");
     SqlStatement sql = sql(body.get("sql"), role);
     Map<String, Input> inputs = new LinkedHashMap<>();
     body.find("inputs")
@@ -89,7 +90,12 @@ public final class WorkloadFile {
         sql,
         inputs,
         leftOut,
-        List.copyOf(versions));
+        List.copyOf(versions),
+        body.find("may-be-old").map(bound -> seconds(bound.number(0))).orElse(Duration.ZERO));
+  }
+
+  private static Duration seconds(double count) {
+    return Duration.ofNanos((long) (count * 1e9));
   }
 
   private static SqlStatement sql(YamlNode node, Role role) {

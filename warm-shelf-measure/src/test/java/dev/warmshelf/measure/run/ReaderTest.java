@@ -15,6 +15,7 @@ import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.trial.CommitLedger;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -37,7 +38,8 @@ class ReaderTest {
                   "row",
                   new Identity(Identity.Kind.COLUMN, "id"),
                   "version",
-                  VersionColumn.Over.MAX)));
+                  VersionColumn.Over.MAX)),
+          Duration.ZERO);
 
   private static final Requests ENDLESS = () -> new Requests.Paced(new Request(QUERY, Map.of()), 0);
 

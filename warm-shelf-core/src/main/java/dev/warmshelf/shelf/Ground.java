@@ -1,0 +1,39 @@
+package dev.warmshelf.shelf;
+
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.store.Room;
+import java.util.Objects;
+
+/**
+ * What the shelves of a program stand on together.
+ *
+ * @param board which says what has changed
+ * @param time their clocks
+ * @param trust what makes a kept answer trustworthy
+ * @param room which they share as far as they have none of their own
+ * @param upkeep which does in the background what nobody should wait for
+ */
+public record Ground(Board board, TimeSource time, Trust trust, Room room, Upkeep upkeep) {
+  /** What makes a kept answer trustworthy, apart from its end. */
+  public enum Trust {
+    /** A feed: while its watermark stands still for too long, the policy says what to do. */
+    FEED,
+    /** The TTL alone. Answers may be stale by as much. */
+    TTL_ALONE
+  }
+
+  /** All of it. */
+  public Ground {
+    Objects.requireNonNull(board, "board");
+    Objects.requireNonNull(time, "time");
+    Objects.requireNonNull(trust, "trust");
+    Objects.requireNonNull(room, "room");
+    Objects.requireNonNull(upkeep, "upkeep");
+  }
+
+  /** With the standard room, and nothing done in the background. */
+  public static Ground of(Board board, TimeSource time, Trust trust) {
+    return new Ground(board, time, trust, Capacity.shared().room(time), Upkeep.none());
+  }
+}
