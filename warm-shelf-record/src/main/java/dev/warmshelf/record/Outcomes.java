@@ -10,6 +10,7 @@ final class Outcomes {
     return switch (origin) {
       case KEPT -> "k";
       case REVIVED -> "r";
+      case OLD -> "o";
       case LOADED -> "l";
       case MENDED -> "m";
       case JOINED -> "j";
@@ -23,6 +24,6 @@ final class Outcomes {
         return origin;
       }
     }
-    throw new IllegalArgumentException("'" + letter + "' is no outcome; expected k, r, l, j or d");
+    throw new IllegalArgumentException("'" + letter + "' is no outcome; expected k, r, o, l, m, j or d");
   }
 }
