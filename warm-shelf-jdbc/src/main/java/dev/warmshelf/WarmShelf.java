@@ -20,6 +20,7 @@ import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.StatementMemory;
 import java.sql.SQLException;
+import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Collection;
@@ -139,6 +140,15 @@ public final class WarmShelf implements AutoCloseable {
   /** All shelves. */
   public Collection<Shelf> shelves() {
     return shelves.values();
+  }
+
+  /**
+   * Waits until no answer is being renewed in the background.
+   *
+   * @return whether that came; not if the thread was interrupted or the time was over
+   */
+  public boolean awaitRenewals(Duration atMost) {
+    return upkeep.awaitIdle(atMost);
   }
 
   /** Up to when the feed has delivered everything; empty without a feed. */

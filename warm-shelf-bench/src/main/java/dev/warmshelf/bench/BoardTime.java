@@ -1,8 +1,15 @@
 package dev.warmshelf.bench;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Fence;
+import dev.warmshelf.fresh.HeldLanes;
+import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.store.Entry;
+import dev.warmshelf.store.Fill;
+import dev.warmshelf.store.Fill.Life;
+import dev.warmshelf.store.Fill.Renewable;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.concurrent.TimeUnit;
@@ -32,7 +39,15 @@ public class BoardTime {
   private final List<Lane> changed = lanes(LANES);
   private final Footprint four = Footprint.of(lanes(4));
   private final Footprint many = Footprint.of(lanes(500));
+  private final HeldLanes heldFour = board.hold(four);
+  private final HeldLanes heldMany = board.hold(many);
   private final long fence = board.lastTick();
+  private final Entry entry =
+      new Entry(
+          Key.named("bench", "board"),
+          "board",
+          many,
+          new Fill(new Fence(fence, 0), 0, 0, Life.WITHOUT_END, Renewable.NOT));
 
   private static List<Lane> lanes(int count) {
     List<Lane> lanes = new ArrayList<>();
@@ -49,16 +64,22 @@ public class BoardTime {
     return board.tick(changed);
   }
 
-  /** An entry of four lanes, all fresh. */
+  /** Four lanes, all fresh. */
   @Benchmark
   public boolean checkOfFourLanes() {
-    return board.isFresh(four, Long.MAX_VALUE);
+    return board.isFresh(heldFour, fence, fence, 0);
   }
 
-  /** An entry of 500 lanes, such as a busy board's, all fresh. */
+  /** 500 lanes, such as a busy board's, all fresh. */
   @Benchmark
   public boolean checkOf500Lanes() {
-    return board.isFresh(many, Long.MAX_VALUE);
+    return board.isFresh(heldMany, fence, fence, 0);
+  }
+
+  /** An entry of 500 lanes, while nothing is ticked. */
+  @Benchmark
+  public boolean checkOfAnEntryOf500Lanes() {
+    return entry.isFresh(board);
   }
 
   /** What a load takes first. */

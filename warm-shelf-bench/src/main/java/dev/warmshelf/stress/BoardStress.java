@@ -1,6 +1,7 @@
 package dev.warmshelf.stress;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.HeldLanes;
 import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.lane.Change;
@@ -78,6 +79,95 @@ public class BoardStress {
     @Arbiter
     public void look(II_Result result) {
       result.r2 = board.isFresh(FOOTPRINT, fence) ? 1 : 0;
+    }
+  }
+
+  /**
+   * A load whose lanes get stamps of their own meanwhile: what was read, and whether these say that
+   * it is fresh.
+   */
+  @JCStressTest
+  @Outcome(
+      id = "0, 1",
+      expect = Expect.FORBIDDEN,
+      desc = "an answer that misses the change is fresh")
+  @Outcome(id = "0, 0", expect = Expect.ACCEPTABLE, desc = "read before, and out")
+  @Outcome(id = "1, 0", expect = Expect.ACCEPTABLE, desc = "read after, and out for nothing")
+  @Outcome(id = "1, 1", expect = Expect.ACCEPTABLE, desc = "read after, and fresh")
+  @State
+  public static class HoldAgainstChange {
+    private final Board board = new Board(16);
+    private volatile int database;
+    private long fence;
+
+    @SuppressWarnings("NullAway.Init")
+    private HeldLanes held;
+
+    @Actor
+    public void load(II_Result result) {
+      fence = board.lastTick();
+      result.r1 = database;
+      held = board.hold(FOOTPRINT);
+    }
+
+    @Actor
+    public void change() {
+      database = 1;
+      board.tick(LANES);
+    }
+
+    @Arbiter
+    public void look(II_Result result) {
+      result.r2 = board.isFresh(held, fence, fence, 0) ? 1 : 0;
+    }
+  }
+
+  /** Two that hold a lane at once, of which a change has a stamp: both see it. */
+  @JCStressTest
+  @Outcome(id = "0, 0", expect = Expect.ACCEPTABLE, desc = "both are out")
+  @Outcome(expect = Expect.FORBIDDEN, desc = "one does not see the change")
+  @State
+  public static class TwoHold {
+    private final Board board = new Board(16);
+
+    public TwoHold() {
+      board.tick(LANES);
+    }
+
+    @Actor
+    public void one(II_Result result) {
+      result.r1 = board.isFresh(board.hold(FOOTPRINT), 0, 0, 0) ? 1 : 0;
+    }
+
+    @Actor
+    public void other(II_Result result) {
+      result.r2 = board.isFresh(board.hold(FOOTPRINT), 0, 0, 0) ? 1 : 0;
+    }
+  }
+
+  /** An own write against somebody else's change, as the lanes' own stamps tell it. */
+  @JCStressTest
+  @Outcome(id = "0", expect = Expect.ACCEPTABLE, desc = "the answer made from the write is out")
+  @Outcome(id = "1", expect = Expect.FORBIDDEN, desc = "the other change is hidden")
+  @State
+  public static class OwnWriteAgainstChangeHeld {
+    private final Board board = new Board(16);
+    private final HeldLanes held = board.hold(FOOTPRINT);
+    private long own;
+
+    @Actor
+    public void write() {
+      own = board.tickOwn(CHANGES, FOOTPRINT, 0);
+    }
+
+    @Actor
+    public void change() {
+      board.tick(LANES);
+    }
+
+    @Arbiter
+    public void look(I_Result result) {
+      result.r1 = board.isFresh(held, 0, 0, own) ? 1 : 0;
     }
   }
 

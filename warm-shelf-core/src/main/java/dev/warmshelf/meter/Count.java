@@ -13,7 +13,7 @@ public enum Count {
    * Of the misses, and of the reads while the feed was lost, those that another's load answered.
    */
   JOINED("joined"),
-  /** Of the misses, those for which only what had changed was asked, and put in its place. */
+  /** Of the loads, those for which only what had changed was asked, and put in its place. */
   MENDED("mended"),
   /** Of the loads, those before which parts were asked for in vain: more had changed meanwhile. */
   UNMENDED("unmended"),
@@ -23,13 +23,13 @@ public enum Count {
   FILLS("fills"),
   /** Loads that threw. */
   LOAD_FAILURES("loadFailures"),
-  /** Of the hits, those on entries that a second look at the changes has found untouched. */
+  /** Entries that a second look at the changes has found untouched, when they were asked for. */
   REVIVED("revived"),
   /** Of the hits, those on entries that are out of date, and served on purpose. */
   OLD("old"),
-  /** Of these, those since the database failed to answer. */
+  /** Reads that got a kept answer, old or not, since the database failed to answer. */
   OLD_ON_FAILURE("oldOnFailure"),
-  /** Answers renewed in the background, before anybody asked, or while old ones were served. */
+  /** Answers loaded or mended in the background: ahead, or while old ones were served. */
   AHEAD("ahead"),
   /** Entries found out of date when looked up, evicted or swept. */
   INVALIDATED("invalidated"),

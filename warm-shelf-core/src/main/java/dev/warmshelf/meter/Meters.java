@@ -162,10 +162,14 @@ public final class Meters {
 
     /**
      * Statements that the database was sent: for each miss and bypass that joined no other load,
-     * and for parts that were asked for in vain.
+     * for what was renewed in the background, and for parts that were asked for in vain.
      */
     public long databaseReads() {
-      return get(Count.MISSES) - get(Count.JOINED) + get(Count.UNMENDED) + bypassed();
+      return get(Count.MISSES)
+          - get(Count.JOINED)
+          + get(Count.AHEAD)
+          + get(Count.UNMENDED)
+          + bypassed();
     }
 
     /** How many hits were audited with a result. */

@@ -120,9 +120,12 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     invalidated = found;
     before = request.lanes();
     Loads.Turn turn = shelf.loads().take(key, this::wouldDo, shelf::fence, 0);
-    load(turn.load(), LOADING.get());
-    if (origin != Origin.JOINED) {
-      shelf.meters().count(Count.AHEAD);
+    try {
+      load(turn.load(), LOADING.get());
+    } finally {
+      if (origin != Origin.JOINED) {
+        shelf.meters().count(Count.AHEAD);
+      }
     }
   }
 

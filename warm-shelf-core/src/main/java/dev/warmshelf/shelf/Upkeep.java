@@ -34,6 +34,7 @@ public final class Upkeep implements AutoCloseable {
 
   private final Executor workers;
   private final List<Shelf> shelves = new CopyOnWriteArrayList<>();
+  private final Object idle = new Object();
   private final Set<Object> underWay = ConcurrentHashMap.newKeySet();
   private @Nullable Thread rounds;
   private volatile boolean closed;
@@ -107,12 +108,43 @@ public final class Upkeep implements AutoCloseable {
             try {
               renewal.run();
             } finally {
-              underWay.remove(what);
+              ended(what);
             }
           });
       return true;
     } catch (RejectedExecutionException e) {
+      ended(what);
+      return false;
+    }
+  }
+
+  private void ended(Object what) {
+    synchronized (idle) {
       underWay.remove(what);
+      idle.notifyAll();
+    }
+  }
+
+  /**
+   * Waits until nothing is being renewed.
+   *
+   * @return whether that came; not if the thread was interrupted or the time was over
+   */
+  public boolean awaitIdle(Duration atMost) {
+    long deadline = System.nanoTime() + atMost.toNanos();
+    try {
+      synchronized (idle) {
+        while (!underWay.isEmpty()) {
+          long left = deadline - System.nanoTime();
+          if (left <= 0) {
+            return false;
+          }
+          TimeUnit.NANOSECONDS.timedWait(idle, Math.max(left, 1_000_000));
+        }
+        return true;
+      }
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
       return false;
     }
   }

@@ -24,6 +24,7 @@ final class Outcomes {
         return origin;
       }
     }
-    throw new IllegalArgumentException("'" + letter + "' is no outcome; expected k, r, o, l, m, j or d");
+    throw new IllegalArgumentException(
+        "'" + letter + "' is no outcome; expected k, r, o, l, m, j or d");
   }
 }

@@ -34,6 +34,8 @@ final class ShelfWay implements Way {
   private static final OldAnswers LONGEST_HELD =
       OldAnswers.none().orWhenFailing(Duration.ofHours(1));
 
+  private static final Duration LONGEST_RENEWAL = Duration.ofSeconds(60);
+
   private final WayKind kind;
   private final WarmShelf warm;
 
@@ -109,6 +111,11 @@ final class ShelfWay implements Way {
   @Override
   public Optional<Meters.Snapshot> meters() {
     return Optional.of(warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot());
+  }
+
+  @Override
+  public void settle() {
+    warm.awaitRenewals(LONGEST_RENEWAL);
   }
 
   @Override

@@ -26,6 +26,9 @@ interface Way extends AutoCloseable {
   /** What the way's shelf has counted since it was made; empty where nothing is kept. */
   Optional<Meters.Snapshot> meters();
 
+  /** Waits until it does nothing in the background any more: that is its own work, too. */
+  default void settle() {}
+
   /** What the way holds just now, by query. */
   Map<String, HeldSize> held();
 

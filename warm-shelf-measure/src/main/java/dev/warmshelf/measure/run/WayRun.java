@@ -80,6 +80,7 @@ final class WayRun {
     try {
       readAll(began, nanos, stopped);
     } finally {
+      way.settle();
       long took = System.nanoTime() - began;
       add(began, took, way.databaseReads() - ownBefore, invalidated() - invalidatedBefore);
     }
