@@ -90,6 +90,9 @@ public enum ValueType {
 
   private static final int LIST_BYTES = 40;
 
+  /** A decimal of so many digits holds them as a long; with more it has an object for them. */
+  private static final int DIGITS_OF_A_LONG = 18;
+
   private final Class<?> javaType;
   private final @Nullable String sql;
   private final @Nullable String json;
@@ -173,6 +176,8 @@ public enum ValueType {
       return 24 + rounded(16L + bytesOfCharacters(text));
     } else if (value instanceof byte[] raw) {
       return rounded(16L + raw.length);
+    } else if (value instanceof BigDecimal decimal && decimal.precision() > DIGITS_OF_A_LONG) {
+      return (long) DECIMAL.bytes + BIG_INTEGER.bytes;
     } else if (value instanceof List<?> list) {
       return LIST_BYTES + list.stream().mapToLong(element -> 4 + bytesOf(element)).sum();
     }

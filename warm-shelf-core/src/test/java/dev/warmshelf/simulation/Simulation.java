@@ -23,11 +23,13 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Ground;
+import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.Upkeep;
 import dev.warmshelf.shelf.WhenLost;
 import dev.warmshelf.simulation.SimulatedDatabase.Look;
 import dev.warmshelf.simulation.SimulatedDatabase.Note;
@@ -57,7 +59,9 @@ import java.util.SplittableRandom;
  * <ol>
  *   <li>the value is the database's at some moment between {@code freshAsOf} and now;
  *   <li>when the feed has delivered all there is, a kept value is what a direct read gives;
- *   <li>once an own commit has returned, nobody reads anything older than it.
+ *   <li>once an own commit has returned, nobody reads anything older than it;
+ *   <li>of the last two only answers are free that are old on purpose, and these are no older than
+ *       they may be, and from after the last clearing.
  * </ol>
  */
 final class Simulation {
@@ -241,8 +245,14 @@ final class Simulation {
   private final SimulatedDatabase database;
   private final Map<Long, FootprintPlan> verdicts = new HashMap<>();
   private final int[] outside = new int[3];
+
+  /** How old the answers of one shelf may be on purpose. */
+  private static final Duration OLD_BOUND = Duration.ofMillis(400);
+
   private final Shelf strict;
   private final Shelf lenient;
+  private final Shelf aged;
+  private final Upkeep upkeep = Upkeep.by(Runnable::run);
   private Store strictStore;
   private final List<Transaction> writers = new ArrayList<>();
   private final Set<Key> loading = new HashSet<>();
@@ -256,6 +266,10 @@ final class Simulation {
   private long reads;
   private long kept;
   private long revived;
+  private long old;
+
+  /** When everything was cleared the last time. */
+  private long clearedAt;
 
   Simulation(long seed, Fault fault) {
     this.random = new SplittableRandom(seed);
@@ -271,6 +285,11 @@ final class Simulation {
     this.lenient =
         new Shelf(
             "lenient", policy.whenLost(WhenLost.serveWithinTtl()), board, time, Ground.Trust.FEED);
+    this.aged =
+        new Shelf(
+            "aged",
+            policy.serving(OldAnswers.within(OLD_BOUND).orWhenFailing(OLD_BOUND)),
+            new Ground(board, time, Ground.Trust.FEED, policy.capacity().room(time), upkeep));
     this.place = database.snapshot();
     this.installation = 1;
     board.advance(Watermark.now(time));
@@ -299,6 +318,11 @@ final class Simulation {
     return revived;
   }
 
+  /** How many were old on purpose. */
+  long old() {
+    return old;
+  }
+
   private void takeStep() {
     time.pass(Duration.ofNanos(1 + random.nextInt(2_000_000)));
     int dice = random.nextInt(1_000);
@@ -308,8 +332,10 @@ final class Simulation {
       write();
     } else if (dice < 760) {
       writeOwn();
-    } else if (dice < 960) {
+    } else if (dice < 958) {
       poll();
+    } else if (dice < 960) {
+      upkeep.round();
     } else if (dice < 978) {
       clear();
     } else if (dice < 982) {
@@ -341,7 +367,7 @@ final class Simulation {
   private void read() {
     Kind kind = Kind.values()[random.nextInt(Kind.values().length)];
     int parameter = random.nextInt(kind == Kind.BOARD ? 2 : kind == Kind.BOOKING ? 10 : 3);
-    Shelf shelf = random.nextInt(3) == 0 ? lenient : strict;
+    Shelf shelf = List.of(strict, strict, strict, lenient, lenient, aged).get(random.nextInt(6));
     Key key = Key.named(shelf.name() + kind, Integer.toString(parameter));
     if (!loading.add(key)) {
       return; // its load is under way, further out
@@ -439,10 +465,14 @@ final class Simulation {
 
   private void check(Kind kind, int parameter, Reading<Answer> reading, long began, long own) {
     reads++;
-    boolean hit = reading.origin().isHit();
+    boolean hit = reading.origin().isHit() && reading.origin() != Origin.OLD;
     revived += reading.origin() == Origin.REVIVED ? 1 : 0;
     kept += hit ? 1 : 0;
     long freshAsOf = nanosOf(reading.freshAsOf());
+    if (reading.origin() == Origin.OLD) {
+      checkOld(kind, parameter, reading, freshAsOf);
+      return;
+    }
     // The caller's own snapshot may be older than its question; that is the caller's wish.
     long from = hit || reading.origin() == Origin.JOINED ? freshAsOf : Math.min(began, freshAsOf);
     if (!matches(kind, parameter, reading.value(), from)) {
@@ -455,6 +485,17 @@ final class Simulation {
         && allIsDelivered()
         && !answer(kind, parameter, database.latest()).equals(reading.value())) {
       throw broken(kind, parameter, reading, "differs from a direct read though all is delivered");
+    }
+  }
+
+  private void checkOld(Kind kind, int parameter, Reading<Answer> reading, long freshAsOf) {
+    old++;
+    if (!matches(kind, parameter, reading.value(), freshAsOf)) {
+      throw broken(kind, parameter, reading, "misses more than it says");
+    } else if (time.nanos() - freshAsOf > OLD_BOUND.toNanos()) {
+      throw broken(kind, parameter, reading, "is older than it may be");
+    } else if (time.nanos() - reading.age().toNanos() < clearedAt) {
+      throw broken(kind, parameter, reading, "was cleared");
     }
   }
 
@@ -679,8 +720,11 @@ final class Simulation {
     int dice = random.nextInt(20);
     if (dice == 0) {
       board.tickEverything();
+      clearedAt = time.nanos();
     } else if (dice < 3) {
       strict.clear();
+      aged.clear();
+      clearedAt = time.nanos();
     } else if (dice < 6) {
       board.tick(List.of(BOOKING, BOOKING.atLarge()));
     } else {
@@ -695,6 +739,7 @@ final class Simulation {
     String name = Integer.toString(which);
     outside[which] = value;
     lenient.clear(Key.named("lenient" + Kind.OUTSIDE, name));
+    aged.clear(Key.named("aged" + Kind.OUTSIDE, name));
     Key key = Key.named("strict" + Kind.OUTSIDE, name);
     if (fault == Fault.CLEARED_FROM_THE_STORE_ALONE) {
       Entry entry = strictStore.get(key);

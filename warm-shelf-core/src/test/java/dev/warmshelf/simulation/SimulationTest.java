@@ -25,6 +25,7 @@ class SimulationTest {
     assertThat(simulation.reads()).isGreaterThan(STEPS / 4);
     assertThat(simulation.kept()).isGreaterThan(simulation.reads() / 20);
     assertThat(simulation.revived()).isGreaterThan(simulation.kept() / 50);
+    assertThat(simulation.old()).isGreaterThan(simulation.kept() / 50);
     System.out.println(
         "simulation: "
             + simulation.reads()
@@ -32,7 +33,9 @@ class SimulationTest {
             + simulation.kept()
             + " hits, "
             + simulation.revived()
-            + " of them revived");
+            + " of them revived, "
+            + simulation.old()
+            + " old on purpose");
   }
 
   @ParameterizedTest

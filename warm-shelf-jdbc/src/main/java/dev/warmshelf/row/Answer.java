@@ -60,7 +60,7 @@ public final class Answer implements FootprintPlan.Rows, Content {
       columns.add(meta.getColumnLabel(i + 1));
       readers[i] = ColumnReader.of(meta.getColumnType(i + 1), meta.getColumnTypeName(i + 1));
     }
-    List<@Nullable Object[]> rows = new ArrayList<>();
+    ArrayList<@Nullable Object[]> rows = new ArrayList<>();
     while (result.next()) {
       @Nullable Object[] row = new @Nullable Object[width];
       for (int i = 0; i < width; i++) {
@@ -69,6 +69,7 @@ public final class Answer implements FootprintPlan.Rows, Content {
       }
       rows.add(row);
     }
+    rows.trimToSize();
     return new Answer(List.copyOf(columns), rows, holdsBytes);
   }
 
