@@ -39,6 +39,8 @@ import java.util.function.Supplier;
 import java.util.function.UnaryOperator;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /**
  * Keeps the answers of read queries over one database, and keeps them true.
@@ -55,6 +57,9 @@ import org.jspecify.annotations.Nullable;
  * valid.
  */
 public final class WarmShelf implements AutoCloseable {
+  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final int MEBIBYTE_BITS = 20;
+
   /** The shelf that a query is kept on unless it says otherwise. */
   public static final String MAIN_SHELF = "main";
 
@@ -453,6 +458,15 @@ public final class WarmShelf implements AutoCloseable {
           feed.follow(board, time);
           requireAnotherConnection();
         }
+        LOG.info(
+            "Shelves {} share room for answers of {} MiB, of a heap of {} MiB",
+            warm.shelves.values().stream()
+                .filter(shelf -> !shelf.policy().capacity().ofItsOwn())
+                .map(Shelf::name)
+                .sorted()
+                .toList(),
+            room.bytes() >> MEBIBYTE_BITS,
+            Runtime.getRuntime().maxMemory() >> MEBIBYTE_BITS);
         warm.views = new JmxBeans(namespace, warm.shelves(), feed, board, time);
         return warm;
       } catch (FeedException | SQLException | RuntimeException e) {

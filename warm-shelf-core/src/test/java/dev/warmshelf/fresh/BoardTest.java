@@ -24,6 +24,7 @@ import java.util.Set;
 import java.util.SplittableRandom;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.TimeUnit;
+import java.util.stream.IntStream;
 import java.util.stream.Stream;
 import org.junit.jupiter.api.Test;
 
@@ -201,6 +202,29 @@ class BoardTest {
 
   private static Lane lane(SplittableRandom random) {
     return Lane.ofTable("public", "t" + random.nextInt(6));
+  }
+
+  /** Ten seconds of 10,000 commits a second that touch two groups each, none of them ours. */
+  @Test
+  void whatIsKeptStaysFreshAtAnyRateOfOtherChanges() {
+    Footprint two = Footprint.of(groups("two", 2));
+    Footprint many = Footprint.of(groups("many", 500));
+    HeldLanes heldTwo = board.hold(two);
+    HeldLanes heldMany = board.hold(many);
+    long fence = board.lastTick();
+    List<Lane> others = groups("other", 200_000);
+    for (int i = 0; i < others.size(); i += 2) {
+      board.tick(others.subList(i, i + 2));
+    }
+    assertThat(board.isFresh(heldTwo, fence, fence, 0)).isTrue();
+    assertThat(board.isFresh(heldMany, fence, fence, 0)).isTrue();
+    assertThat(board.isFresh(many, fence)).as("by the array alone").isFalse();
+    board.tick(List.of(many.lanes().get(250)));
+    assertThat(board.isFresh(heldMany, fence, fence, 0)).isFalse();
+  }
+
+  private static List<Lane> groups(String name, int count) {
+    return IntStream.range(0, count).mapToObj(i -> PORT.group(name + "=" + i)).toList();
   }
 
   @Test

@@ -1,5 +1,7 @@
 package dev.warmshelf.row;
 
+import java.math.BigDecimal;
+import java.math.BigInteger;
 import java.sql.Array;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -38,6 +40,7 @@ interface ColumnReader {
               ? (result, i) -> result.getObject(i, OffsetDateTime.class)
               : (result, i) -> result.getObject(i, LocalDateTime.class);
       case Types.ARRAY -> (result, i) -> list(result.getArray(i));
+      case Types.NUMERIC, Types.DECIMAL -> (result, i) -> compact(simple(result, i));
       case Types.BINARY, Types.VARBINARY, Types.LONGVARBINARY -> ResultSet::getBytes;
       default -> ColumnReader::simple;
     };
@@ -52,6 +55,17 @@ interface ColumnReader {
             || value instanceof UUID
         ? value
         : result.getString(column);
+  }
+
+  /** The same decimal without an object for its digits, as the driver makes them, where they fit. */
+  private static @Nullable Object compact(@Nullable Object value) {
+    if (!(value instanceof BigDecimal decimal)) {
+      return value;
+    }
+    BigInteger digits = decimal.unscaledValue();
+    return digits.bitLength() < Long.SIZE
+        ? BigDecimal.valueOf(digits.longValue(), decimal.scale())
+        : decimal;
   }
 
   /** The driver shows an array as rows of an index and an element, which may be an array again. */
