@@ -57,7 +57,9 @@ interface ColumnReader {
         : result.getString(column);
   }
 
-  /** The same decimal without an object for its digits, as the driver makes them, where they fit. */
+  /**
+   * The same decimal without an object for its digits, as the driver makes them, where they fit.
+   */
   private static @Nullable Object compact(@Nullable Object value) {
     if (!(value instanceof BigDecimal decimal)) {
       return value;
