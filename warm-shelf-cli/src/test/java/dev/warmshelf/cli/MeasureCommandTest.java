@@ -89,7 +89,9 @@ class MeasureCommandTest {
       assertThat(kept.database().work().orElseThrow().calls())
           .isEqualTo(kept.database().ownCount());
       assertThat(kept.savedNanos()).isPositive();
-      assertThat(kept.bytesHeld()).isPositive();
+      if (kept.way() != WayKind.TABLES) { // of which nothing stays at so many writes
+        assertThat(kept.bytesHeld()).as(kept.way().label()).isPositive();
+      }
       assertThat(kept.database().ownCount()).isLessThan(kept.reads().count());
     }
     assertThat(new ComparisonReport(result).lines("").get(0))
@@ -100,7 +102,8 @@ class MeasureCommandTest {
             "value lanes",
             "answer lanes",
             "second look",
-            "mended");
+            "mended",
+            "old on purpose");
     assertThat(result.verdict("notices").words())
         .contains("an index on notice (port_id) would make the direct read cheaper");
     assertThat(result.facts().entrySet())

@@ -158,9 +158,9 @@ public final class Lane implements Comparable<Lane> {
     return kind == Kind.MEANING;
   }
 
-  /** About how many bytes the lane takes in memory. */
+  /** About how many bytes the lane takes in memory, with a stamp of its own. */
   public long bytes() {
-    return 24L + 48 + 48L * parts.size() + parts.stream().mapToLong(String::length).sum();
+    return 24L + 84 + 48L * parts.size() + parts.stream().mapToLong(String::length).sum();
   }
 
   /** The lane in words, to show. */

@@ -222,7 +222,9 @@ public final class Shelf implements AutoCloseable {
       ReadRequest<A, X> request,
       Function<? super A, ? extends V> view) {
     Reading<V> reading = hit(kept, origin, now, watermark, view);
-    audit(kept, request);
+    if (origin != Origin.OLD) { // of which it is known that it may differ
+      audit(kept, request);
+    }
     record(kept.key(), request, origin, kept);
     return reading;
   }

@@ -39,6 +39,10 @@ final class WayRun {
   private final List<Reader.Stale> stale = new ArrayList<>();
   private final List<Round> rounds = new ArrayList<>();
   private DatabaseWork.Done done = DatabaseWork.Done.NOTHING;
+
+  /** At the end of the last round, by query. */
+  private Map<String, HeldSize> held = Map.of();
+
   private Optional<Meters.Snapshot> metersBefore;
   private long ownDatabaseReads;
   private long notAsked;
@@ -85,6 +89,7 @@ final class WayRun {
       add(began, took, way.databaseReads() - ownBefore, invalidated() - invalidatedBefore);
     }
     done = done.and(counted().since(doneBefore));
+    held = way.held(); // what expires while others have their turns leaves
   }
 
   private void readAll(long began, long nanos, BooleanSupplier stopped) throws SQLException {
@@ -156,7 +161,6 @@ final class WayRun {
   Figures figures(long measuringBegan, Histogram lags, boolean delivered) {
     readers.forEach(Reader::judgeTheRest);
     takeAll();
-    Map<String, HeldSize> held = way.held();
     queries.forEach((label, query) -> query.holding(held.getOrDefault(label, HeldSize.NOTHING)));
     Staleness staleness = staleness(delivered);
     Reads reads =
