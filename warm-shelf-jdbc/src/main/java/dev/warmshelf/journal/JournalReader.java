@@ -217,7 +217,8 @@ final class JournalReader implements AutoCloseable {
       fresh
           .setting("statement_timeout", Integer.toString(NETWORK_TIMEOUT_MILLIS))
           .setting("plan_cache_mode", "force_generic_plan") // planning costs more than a look
-          .setting("enable_seqscan", "off"); // a generic plan knows not how few rows are new
+          .setting("enable_seqscan", "off") // a generic plan knows not how few rows are new
+          .setting("jit", "off"); // what it saves of a look is nothing to what compiling takes
       Server found = serverOf(fresh.connection());
       Server before = server;
       if (before != null && !before.identifier().equals(found.identifier())) {

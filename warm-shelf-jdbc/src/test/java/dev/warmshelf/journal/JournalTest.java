@@ -397,6 +397,27 @@ class JournalTest {
         .isEqualTo("0");
   }
 
+  /** Its plan looks so dear, with scans forbidden, that a server which can would compile it. */
+  @Test
+  void aLookIsNotCompiled() throws Exception {
+    TestDatabase database = TestDatabase.create();
+    database.run("ALTER DATABASE " + database.ask("SELECT current_database()") + " SET jit = on");
+    try (SystemTime time = SystemTime.start();
+        JournalReader reader = JournalReader.open(database.dataSource(), time)) {
+      String jit =
+          reader.aside(
+              connection -> {
+                try (Statement statement = connection.createStatement();
+                    ResultSet row = statement.executeQuery("SHOW jit")) {
+                  row.next();
+                  return row.getString(1);
+                }
+              });
+      assertThat(jit).isEqualTo("off");
+    }
+    assertThat(database.ask("SHOW jit")).isEqualTo("on");
+  }
+
   @Test
   void unloggedTablesAreNeitherFollowedNorKept() throws Exception {
     database.run("CREATE UNLOGGED TABLE draft AS SELECT 1 AS x");
