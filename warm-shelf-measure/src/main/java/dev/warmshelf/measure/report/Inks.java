@@ -81,7 +81,8 @@ final class Inks {
       case 3 -> new Polygon(new int[] {-4, 4, 0}, new int[] {-3, -3, 4}, 3);
       case 4 -> new Ellipse2D.Double(-3.5, -3.5, 7, 7);
       case 5 -> new Polygon(new int[] {-4, -1, -1, 1, 1, 4, 4, 1, 1, -1, -1, -4}, PLUS_HEIGHTS, 12);
-      default -> new Rectangle2D.Double(-4, -1.5, 8, 3);
+      case 6 -> new Rectangle2D.Double(-4, -1.5, 8, 3);
+      default -> new Rectangle2D.Double(-1.5, -5, 3, 10);
     };
   }
 
