@@ -36,6 +36,7 @@ import java.util.List;
 import java.util.Objects;
 import java.util.Optional;
 import java.util.function.Function;
+import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -505,8 +506,8 @@ public final class Question<T> {
     public boolean isOfDatabase(Exception error) {
       return error instanceof SQLException failed
           && (failed.getSQLState() == null
-              || List.of("08", "53", "57", "58", "XX")
-                  .contains(failed.getSQLState().substring(0, 2)));
+              || Stream.of("08", "53", "57", "58", "XX")
+                  .anyMatch(failed.getSQLState()::startsWith));
     }
 
     @Override

@@ -72,41 +72,36 @@ public final class TestDatabase {
 
   /** The single value of a query, read directly. */
   public String ask(String sql) throws SQLException {
-    try (Connection connection = dataSource().getConnection();
-        Statement statement = connection.createStatement();
-        ResultSet row = statement.executeQuery(sql)) {
-      row.next();
-      return row.getString(1);
-    }
+    return ask(dataSource(), sql);
   }
 
   /** What each program that is connected to it has sent last. */
   String lastStatements() throws SQLException {
-    try (Connection admin = SERVER.dataSource("postgres").getConnection();
-        Statement statement = admin.createStatement();
-        ResultSet row =
-            statement.executeQuery(
-                "SELECT string_agg(concat_ws(' ', backend_type, state, wait_event, state_change,"
-                    + " query), '; ') FROM pg_stat_activity WHERE datname = '"
-                    + name
-                    + "'")) {
-      row.next();
-      return row.getString(1);
-    }
+    return ask(
+        SERVER.dataSource("postgres"),
+        "SELECT string_agg(concat_ws(' ', backend_type, state, wait_event, state_change, query),"
+            + " '; ') FROM pg_stat_activity WHERE datname = '"
+            + name
+            + "'");
   }
 
   /** How many programs are connected to it. */
   public int sessions() throws SQLException {
-    try (Connection admin = SERVER.dataSource("postgres").getConnection();
-        Statement statement = admin.createStatement();
-        ResultSet row =
-            statement.executeQuery(
-                "SELECT count(*) FROM pg_stat_activity WHERE backend_type = 'client backend'"
-                    + " AND datname = '"
-                    + name
-                    + "'")) {
+    return Integer.parseInt(
+        ask(
+            SERVER.dataSource("postgres"),
+            "SELECT count(*) FROM pg_stat_activity WHERE backend_type = 'client backend'"
+                + " AND datname = '"
+                + name
+                + "'"));
+  }
+
+  private static String ask(DataSource where, String sql) throws SQLException {
+    try (Connection connection = where.getConnection();
+        Statement statement = connection.createStatement();
+        ResultSet row = statement.executeQuery(sql)) {
       row.next();
-      return row.getInt(1);
+      return row.getString(1);
     }
   }
 

@@ -66,7 +66,7 @@ public final class Board {
   /** Instead of an own number: somebody else changed the same meanwhile. */
   public static final long OVERTAKEN = -1;
 
-  private final long[] stamps;
+  private final SharedStamps stamps;
   private final int mask;
   private final AtomicLong ticks = new AtomicLong();
   private final AtomicLong schemaVersion = new AtomicLong();
@@ -92,7 +92,7 @@ public final class Board {
       throw new IllegalArgumentException(
           "A board needs a power of two of stamps, but was given " + stamps + ".");
     }
-    this.stamps = new long[stamps];
+    this.stamps = new SharedStamps(stamps);
     this.mask = stamps - 1;
   }
 
@@ -132,13 +132,13 @@ public final class Board {
     long tick = first;
     long[] hashes = lanes.stream().mapToLong(Lane::hash).toArray();
     for (long hash : hashes) {
-      tick = raise(one(hash), tick);
-      tick = raise(other(hash), tick);
+      tick = raise(stamps, one(hash), tick);
+      tick = raise(stamps, other(hash), tick);
     }
     VarHandle.fullFence(); // see Cells
     for (long hash : hashes) {
       Cell cell = cells.find(hash);
-      tick = cell == null ? tick : raise(cell, tick);
+      tick = cell == null ? tick : raise(cell, 0, tick);
     }
     return tick;
   }
@@ -153,8 +153,7 @@ public final class Board {
 
   /** The lower of a lane's two: it is raised with either. */
   private long stamp(long hash) {
-    return Math.min(
-        (long) STAMP.getVolatile(stamps, one(hash)), (long) STAMP.getVolatile(stamps, other(hash)));
+    return Math.min(stamps.seen(one(hash)), stamps.seen(other(hash)));
   }
 
   /**
@@ -198,14 +197,14 @@ public final class Board {
     Set<Lane> lanes = lanesOf(changes);
     for (Lane lane : lanes) {
       // Either of the two tells: somebody else may have raised one, and not yet the other.
-      boolean changed = replace(one(lane.hash()), own, fence);
-      changed |= replace(other(lane.hash()), own, fence);
+      boolean changed = replace(stamps, one(lane.hash()), own, fence);
+      changed |= replace(stamps, other(lane.hash()), own, fence);
       overtaken |= changed && footprint.contains(lane.hash());
     }
     VarHandle.fullFence();
     for (Lane lane : lanes) {
       Cell cell = cells.find(lane.hash());
-      overtaken |= cell != null && replace(cell, own, fence) && footprint.contains(lane.hash());
+      overtaken |= cell != null && replace(cell, 0, own, fence) && footprint.contains(lane.hash());
     }
     return settle(overtaken ? OVERTAKEN : own);
   }
@@ -213,24 +212,13 @@ public final class Board {
   /**
    * Puts an own number in place of a lower one; whether somebody else's since the fence was there.
    */
-  private boolean replace(int index, long own, long fence) {
-    long seen = (long) STAMP.getVolatile(stamps, index);
-    while (seen < own && !STAMP.compareAndSet(stamps, index, seen, own)) {
-      seen = (long) STAMP.getVolatile(stamps, index);
+  private boolean replace(Stamps in, int index, long own, long fence) {
+    long seen = in.seen(index);
+    while (seen < own && !in.change(index, seen, own)) {
+      seen = in.seen(index);
     }
     if (seen > own) {
-      raise(index, own);
-    }
-    return seen > fence && seen != own;
-  }
-
-  private boolean replace(Cell cell, long own, long fence) {
-    long seen = cell.seen();
-    while (seen < own && !cell.change(seen, own)) {
-      seen = cell.seen();
-    }
-    if (seen > own) {
-      raise(cell, own);
+      raise(in, index, own);
     }
     return seen > fence && seen != own;
   }
@@ -384,16 +372,11 @@ public final class Board {
     for (int i = 0; i < footprint.size(); i++) {
       long upTo = i < data ? dataFence : fence;
       long hash = footprint.hash(i);
-      if (isLater(one(hash), upTo, own) && isLater(other(hash), upTo, own)) {
+      if (stamps.isLater(one(hash), upTo, own) && stamps.isLater(other(hash), upTo, own)) {
         return false;
       }
     }
     return true;
-  }
-
-  private boolean isLater(int index, long fence, long own) {
-    long stamp = (long) STAMP.getAcquire(stamps, index);
-    return stamp > fence && stamp != own;
   }
 
   /** The same by the lanes' own stamps. */
@@ -401,32 +384,54 @@ public final class Board {
     return fence >= floor && own != OVERTAKEN && lanes.areFresh(fence, dataFence, own);
   }
 
-  private long raise(Cell cell, long tick) {
+  /** Leaves the stamp higher than it was; returns the number it got in the end. */
+  private long raise(Stamps in, int index, long tick) {
     long number = tick;
-    long seen = cell.seen();
-    while (seen != number) {
+    long seen = in.seen(index);
+    while (seen != number) { // equal: two lanes of one tick share the stamp
       if (seen > number) {
         number = ticks.incrementAndGet();
-      } else if (cell.change(seen, number)) {
+      } else if (in.change(index, seen, number)) {
         return number;
       }
-      seen = cell.seen();
+      seen = in.seen(index);
     }
     return number;
   }
 
-  /** Leaves the stamp higher than it was; returns the number it got in the end. */
-  private long raise(int index, long tick) {
-    long number = tick;
-    long seen = (long) STAMP.getVolatile(stamps, index);
-    while (seen != number) { // equal: two lanes of one tick share the stamp
-      if (seen > number) {
-        number = ticks.incrementAndGet();
-      } else if (STAMP.compareAndSet(stamps, index, seen, number)) {
-        return number;
-      }
-      seen = (long) STAMP.getVolatile(stamps, index);
+  /** Stamps that are only ever raised: the array's, or a lane's own, which has one index. */
+  interface Stamps {
+    /** Lower than any number. */
+    long LOWEST = -1;
+
+    /** What the stamp is. */
+    long seen(int index);
+
+    /** Sets it to a number, if it is still what was seen. */
+    boolean change(int index, long seen, long number);
+  }
+
+  /** The array. */
+  private static final class SharedStamps implements Stamps {
+    private final long[] stamps;
+
+    SharedStamps(int count) {
+      this.stamps = new long[count];
     }
-    return number;
+
+    @Override
+    public long seen(int index) {
+      return (long) STAMP.getVolatile(stamps, index);
+    }
+
+    @Override
+    public boolean change(int index, long seen, long number) {
+      return STAMP.compareAndSet(stamps, index, seen, number);
+    }
+
+    boolean isLater(int index, long fence, long own) {
+      long stamp = (long) STAMP.getAcquire(stamps, index);
+      return stamp > fence && stamp != own;
+    }
   }
 }

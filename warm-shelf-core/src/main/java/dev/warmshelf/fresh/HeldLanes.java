@@ -1,8 +1,7 @@
 package dev.warmshelf.fresh;
 
 import dev.warmshelf.lane.Footprint;
-import java.lang.invoke.MethodHandles;
-import java.lang.invoke.VarHandle;
+import java.util.concurrent.atomic.AtomicLong;
 
 /**
  * The lanes of a footprint, each with a stamp of its own that is exact as long as this is held.
@@ -21,7 +20,7 @@ public final class HeldLanes {
   /** Whether a lane's stamp is as it may be: see {@link Board#isFresh(Footprint, long, long)}. */
   boolean areFresh(long fence, long dataFence, long own) {
     for (int i = 0; i < cells.length; i++) {
-      long stamp = cells[i].stamp();
+      long stamp = cells[i].getAcquire();
       if (stamp > (i < dataSize ? dataFence : fence) && stamp != own) {
         return false;
       }
@@ -29,44 +28,34 @@ public final class HeldLanes {
     return true;
   }
 
-  /** One lane's stamp. */
-  static final class Cell {
+  /** One lane's stamp. Until somebody has set it, nothing that stands on it is fresh. */
+  static final class Cell extends AtomicLong implements Board.Stamps {
+    private static final long serialVersionUID = 1;
     private static final long UNSET = Long.MAX_VALUE;
-    private static final VarHandle STAMP;
 
-    static {
-      try {
-        STAMP = MethodHandles.lookup().findVarHandle(Cell.class, "stamp", long.class);
-      } catch (ReflectiveOperationException e) {
-        throw new ExceptionInInitializerError(e);
-      }
-    }
-
-    /** Until somebody has set it, nothing that stands on it is fresh. */
-    private volatile long stamp = UNSET;
-
-    long stamp() {
-      return (long) STAMP.getAcquire(this);
+    Cell() {
+      super(UNSET);
     }
 
     boolean isUnset() {
-      return stamp == UNSET;
+      return get() == UNSET;
     }
 
     /** Sets what nobody has set yet. */
     void begin(long first) {
-      STAMP.compareAndSet(this, UNSET, first);
+      compareAndSet(UNSET, first);
     }
 
-    /** What the stamp is, or 0 if nobody has set it: then any number is higher. */
-    long seen() {
-      long seen = stamp;
-      return seen == UNSET ? 0 : seen;
+    /** What the stamp is, or {@link #LOWEST} if nobody has set it. */
+    @Override
+    public long seen(int index) {
+      long seen = get();
+      return seen == UNSET ? LOWEST : seen;
     }
 
-    boolean change(long seen, long number) {
-      return STAMP.compareAndSet(this, seen == 0 ? UNSET : seen, number)
-          || (seen == 0 && STAMP.compareAndSet(this, 0L, number));
+    @Override
+    public boolean change(int index, long seen, long number) {
+      return compareAndSet(seen == LOWEST ? UNSET : seen, number);
     }
   }
 }

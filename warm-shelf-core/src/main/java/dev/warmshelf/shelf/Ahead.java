@@ -91,8 +91,7 @@ final class Ahead {
     if (how == null) {
       return true;
     }
-    bucketNanos.addAndGet(-expected); // so that not all begin on the same time
-    boolean accepted =
+    Upkeep.Begun begun =
         upkeep.renew(
             naming(shelf, entry.key()),
             () -> {
@@ -100,10 +99,10 @@ final class Ahead {
               how.run();
               bucketNanos.addAndGet(expected - (time.nanos() - began));
             });
-    if (!accepted) {
-      bucketNanos.addAndGet(expected);
+    if (begun == Upkeep.Begun.NOW) {
+      bucketNanos.addAndGet(-expected); // so that not all begin on the same time
     }
-    return accepted;
+    return begun != Upkeep.Begun.NOT;
   }
 
   private PriorityQueue<Chosen> choose(ShelfContents contents, long now) {

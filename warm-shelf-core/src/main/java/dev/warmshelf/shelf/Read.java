@@ -255,7 +255,11 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     while (true) {
       Loads.Turn turn = shelf.loads().take(key, this::wouldDo, shelf::fence, limit);
       if (turn.mine()) {
-        return reading(load(turn.load(), loading), origin, null);
+        Entry answer = load(turn.load(), loading);
+        if (origin == Origin.JOINED) {
+          shelf.meters().count(Count.JOINED);
+        }
+        return reading(answer, origin, null);
       }
       Outcome landed = turn.load().outcome();
       if (landed instanceof Outcome.Failed failed) {
@@ -319,7 +323,6 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     if (justKept != null) {
       outcome = new Outcome.Answered(justKept);
       origin = Origin.JOINED;
-      shelf.meters().count(Count.JOINED);
       return justKept;
     }
     // Read after the fence: whatever changes the schema from now on invalidates the answer.

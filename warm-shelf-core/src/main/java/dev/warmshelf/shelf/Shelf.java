@@ -401,7 +401,8 @@ public final class Shelf implements AutoCloseable {
     }
     ReadRequest<A, ?> elsewhere = request.elsewhere();
     return elsewhere != null
-        && ground.upkeep().renew(Ahead.naming(name, key), () -> renew(key, elsewhere));
+        && ground.upkeep().renew(Ahead.naming(name, key), () -> renew(key, elsewhere))
+            != Upkeep.Begun.NOT;
   }
 
   /** Whether the feed has been silent for longer than the policy tolerates. */

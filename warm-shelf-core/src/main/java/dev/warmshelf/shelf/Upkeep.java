@@ -39,6 +39,16 @@ public final class Upkeep implements AutoCloseable {
   private @Nullable Thread rounds;
   private volatile boolean closed;
 
+  /** Whether something is being renewed, or waits for a thread. */
+  enum Begun {
+    /** By this call. */
+    NOW,
+    /** By an earlier one. */
+    BEFORE,
+    /** It is not: there are no threads, or too much waits for them. */
+    NOT
+  }
+
   private Upkeep(Executor workers) {
     this.workers = workers;
   }
@@ -95,12 +105,10 @@ public final class Upkeep implements AutoCloseable {
    * Has something renewed.
    *
    * @param what names it; while it is under way, or waits for a thread, it is not begun again
-   * @return whether it is under way or will be; not if there are no threads, or too much waits for
-   *     them
    */
-  boolean renew(Object what, Runnable renewal) {
+  Begun renew(Object what, Runnable renewal) {
     if (!underWay.add(what)) {
-      return true;
+      return Begun.BEFORE;
     }
     try {
       workers.execute(
@@ -111,10 +119,10 @@ public final class Upkeep implements AutoCloseable {
               ended(what);
             }
           });
-      return true;
+      return Begun.NOW;
     } catch (RejectedExecutionException e) {
       ended(what);
-      return false;
+      return Begun.NOT;
     }
   }
 

@@ -131,13 +131,13 @@ public final class Room {
     while (true) {
       synchronized (lock) {
         Slot before = store.slots.get(entry.key());
+        Slot slot = new Slot(entry, needed, store, usesOf(entry, before));
         if (fits(needed, before)) {
-          replace(before, new Slot(entry, needed, store, usesOf(entry, before)));
+          replace(before, slot);
           return true;
         } else if (leavable.size() == 0) {
           return false;
         }
-        Slot slot = new Slot(entry, needed, store, usesOf(entry, before));
         if (!evictSome(needed, slot)) {
           remembered.note(entry.key().hashCode(), slot.uses);
           return false;

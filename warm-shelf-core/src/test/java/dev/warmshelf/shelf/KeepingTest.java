@@ -6,6 +6,7 @@ import static java.time.Duration.ofSeconds;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.store.Leaving;
 import java.io.IOException;
@@ -179,6 +180,60 @@ class KeepingTest {
     double spent = shelf.meters().snapshot().get(Count.AHEAD) * db.loadTime.toMillis() / 1e3;
     double passed = (db.time.nanos() - 1e9) / 1e9;
     assertThat(spent).isBetween(0.1 * passed, 0.21 * passed);
+  }
+
+  @Test
+  void whatIsUnderWayAlreadyCostsNothingMore() throws IOException {
+    Shelf shelf = db.shelf(policy -> policy.renewing(Renewal.mending().ahead(0.5)));
+    db.read(shelf, 1);
+    db.read(shelf, 1);
+    db.pass(ofSeconds(1));
+    for (int round = 0; round < 50; round++) { // and no thread comes to it
+      db.change(round);
+      db.pass(ofMillis(20));
+      db.upkeep.round();
+    }
+    db.runBackground();
+    assertThat(shelf.meters().snapshot().get(Count.AHEAD)).isEqualTo(1);
+    for (int id = 1; id <= 4; id++) {
+      db.read(shelf, id);
+      db.read(shelf, id);
+      db.deliver();
+    }
+    db.change(99);
+    db.upkeep.round();
+    db.runBackground();
+    assertThat(shelf.meters().snapshot().get(Count.AHEAD)).isEqualTo(5);
+  }
+
+  @Test
+  void aRenewalThatComesTooLateIsNoCallersRead() throws IOException {
+    Shelf shelf = db.shelf(policy -> policy.serving(OldAnswers.whileLoading(ofSeconds(60))));
+    db.read(shelf, 1);
+    db.change(41);
+    Questions.Asking strict =
+        db.new Asking() {
+          @Override
+          public OldAnswers old() {
+            return OldAnswers.none();
+          }
+        };
+    Questions.Asking late =
+        db.new Asking() {
+          @Override
+          public Footprint lanes() {
+            try {
+              db.read(shelf, 1, strict); // somebody else loads it just before
+            } catch (IOException e) {
+              throw new AssertionError(e);
+            }
+            return super.lanes();
+          }
+        };
+    shelf.renew(Questions.key(1), late);
+    assertThat(db.loads).isEqualTo(2);
+    assertThat(shelf.meters().snapshot().get(Count.JOINED)).isZero();
+    assertThat(shelf.meters().snapshot().databaseReads()).isEqualTo(2);
   }
 
   @Test

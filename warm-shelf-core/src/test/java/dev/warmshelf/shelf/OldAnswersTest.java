@@ -146,8 +146,7 @@ class OldAnswersTest {
 
   @Test
   void aCallerWhoTakesThemGetsOneThatThePolicyHolds() throws IOException {
-    Shelf shelf =
-        db.shelf(policy -> policy.serving(OldAnswers.none().orWhenFailing(ofSeconds(60))));
+    Shelf shelf = servingWhenFailing();
     db.read(shelf, 1);
     db.change(41);
     Questions.Asking lenient =
@@ -163,8 +162,7 @@ class OldAnswersTest {
 
   @Test
   void whenTheDatabaseFailsAnOldAnswerIsServedWithinItsBound() throws IOException {
-    Shelf shelf =
-        db.shelf(policy -> policy.serving(OldAnswers.none().orWhenFailing(ofSeconds(60))));
+    Shelf shelf = servingWhenFailing();
     db.read(shelf, 1);
     db.change(41);
     db.down = new IOException("down");
@@ -182,8 +180,7 @@ class OldAnswersTest {
 
   @Test
   void thatHoldsWhileTheFeedIsLostWithTheDatabase() throws IOException {
-    Shelf shelf =
-        db.shelf(policy -> policy.serving(OldAnswers.none().orWhenFailing(ofSeconds(60))));
+    Shelf shelf = servingWhenFailing();
     db.read(shelf, 1);
     Instant delivered = db.time.wall();
     db.deliver();
@@ -198,8 +195,7 @@ class OldAnswersTest {
 
   @Test
   void anErrorOfTheQuestionIsTheCallers() throws IOException {
-    Shelf shelf =
-        db.shelf(policy -> policy.serving(OldAnswers.none().orWhenFailing(ofSeconds(60))));
+    Shelf shelf = servingWhenFailing();
     db.read(shelf, 1);
     db.change(41);
     db.down = new IOException("division by zero");
@@ -258,5 +254,9 @@ class OldAnswersTest {
     assertThatThrownBy(() -> new OldAnswers(ofMillis(1), ofMillis(2), Duration.ZERO))
         .hasMessageContaining("PT0.002S");
     assertThat(Change.atLarge(Questions.BOOKING).isAtLarge()).isTrue();
+  }
+
+  private Shelf servingWhenFailing() {
+    return db.shelf(policy -> policy.serving(OldAnswers.none().orWhenFailing(ofSeconds(60))));
   }
 }
