@@ -17,5 +17,6 @@ module dev.warmshelf.jdbc {
       dev.warmshelf.cli;
   exports dev.warmshelf.row to
       dev.warmshelf.bench,
-      dev.warmshelf.cli;
+      dev.warmshelf.cli,
+      dev.warmshelf.measure;
 }

@@ -2,6 +2,7 @@ package dev.warmshelf;
 
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.row.Mapper;
+import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.SqlStatement;
 import java.util.Arrays;
 import java.util.List;
@@ -77,8 +78,17 @@ public final class QueryDraft {
     return as(Mapper.toMaps());
   }
 
+  /** Finishes it as one that the library asks for itself. */
+  ShelvedQuery<?> asRoster(Shelf on) {
+    return of(Mapper.toMaps(), on);
+  }
+
   private <T> ShelvedQuery<T> as(Mapper<T> mapper) {
     warm.remember(statement);
+    return of(mapper, warm.shelf(shelf));
+  }
+
+  private <T> ShelvedQuery<T> of(Mapper<T> mapper, Shelf on) {
     KeyMaker keys =
         new KeyMaker(
             warm.namespace(),
@@ -86,6 +96,6 @@ public final class QueryDraft {
             declared,
             warm.recipeOf(shelf).and(recipe),
             warm.sessions().areNamed());
-    return new ShelvedQuery<>(warm, warm.shelf(shelf), statement, declared, tags, keys, mapper);
+    return new ShelvedQuery<>(warm, on, statement, declared, tags, keys, mapper);
   }
 }

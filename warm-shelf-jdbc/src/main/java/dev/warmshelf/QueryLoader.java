@@ -1,10 +1,12 @@
 package dev.warmshelf;
 
 import dev.warmshelf.lane.MendingPlan.Wanted;
+import dev.warmshelf.lane.ProbePlan.Tied;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Binding;
 import dev.warmshelf.sql.PartsText;
+import dev.warmshelf.sql.TiedText;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -41,6 +43,11 @@ final class QueryLoader {
    */
   QueryLoader of(Wanted wanted, int width) {
     return new QueryLoader(PartsText.of(text, width, wanted.by(), wanted.parts()), order);
+  }
+
+  /** The question whether a row is tied to those that count; it has no parameters. */
+  static QueryLoader probing(Tied tied) {
+    return new QueryLoader(TiedText.probe(tied), new int[0]);
   }
 
   /** Reads the answer, and in the same round trip, after it, what the session is like. */

@@ -10,6 +10,8 @@ import dev.warmshelf.lane.InterestPlan;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.lane.MendingPlan;
 import dev.warmshelf.lane.MendingPlan.Wanted;
+import dev.warmshelf.lane.ProbePlan;
+import dev.warmshelf.lane.ProbePlan.Tied;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
@@ -219,6 +221,11 @@ public final class Question<T> {
     return read(query.asOnly);
   }
 
+  /** What is kept, as it is. */
+  Reading<Answer> answer() throws SQLException {
+    return read(Function.identity());
+  }
+
   /**
    * The question's key.
    *
@@ -386,6 +393,7 @@ public final class Question<T> {
     private final FootprintPlan lanes;
     private final @Nullable InterestPlan interest;
     private final @Nullable MendingPlan mending;
+    private final @Nullable ProbePlan probe;
     private boolean shared;
 
     SharedRead(Sessions.Kind kind, Judged judged, Verdict.Keepable verdict) {
@@ -395,6 +403,7 @@ public final class Question<T> {
       this.lanes = verdict.lanes();
       this.interest = verdict.interest();
       this.mending = verdict.mending();
+      this.probe = verdict.probe();
     }
 
     @Override
@@ -449,25 +458,55 @@ public final class Question<T> {
     @SuppressWarnings("NullAway") // what is returned may give null
     public @Nullable Loader<@Nullable Answer, SQLException> mending(
         Answer old, List<Change> touching) {
+      if (held() != null) {
+        return null;
+      }
       MendingPlan plan = mending;
-      Wanted wanted =
-          plan == null || held() != null ? null : plan.wanted(old, touching, MOST_PARTS);
-      return plan == null || wanted == null ? null : () -> mended(old, plan, wanted);
+      Wanted wanted = plan == null ? null : plan.wanted(old, touching, MOST_PARTS);
+      if (plan != null && wanted != null) {
+        return () -> mended(old, plan, wanted);
+      }
+      List<Tied> all = probe == null ? null : probe.tied(touching, values, MOST_PARTS);
+      return all == null ? null : () -> probed(old, all);
+    }
+
+    /** The old answer, if the changes do not reach it. */
+    private @Nullable Answer probed(Answer old, List<Tied> all) {
+      for (Tied tied : all) {
+        Answer found = aside(QueryLoader.probing(tied), new @Nullable Object[0]);
+        if (found == null || !Boolean.FALSE.equals(found.value(0, 0))) {
+          return null;
+        }
+      }
+      return query.warm().ownWrites().learned() ? old : null;
+    }
+
+    @Override
+    public boolean cannotReach(List<Change> touching) {
+      List<Tied> all =
+          probe == null || held() != null ? null : probe.tied(touching, values, MOST_PARTS);
+      return all != null && all.stream().allMatch(query.warm().rosters()::excludes);
     }
 
     private @Nullable Answer mended(Answer old, MendingPlan plan, Wanted wanted) {
-      Answer asked;
-      try (Borrowed borrowed = borrow()) {
-        QueryLoader parts = query.loading(values).of(wanted, old.columns().size());
-        asked = shareable(parts.withSession(borrowed.connection(), values), true);
-      } catch (SQLException e) {
-        LOG.debug("An answer could not be mended; it is loaded instead.", e);
+      Answer asked = aside(query.loading(values).of(wanted, old.columns().size()), values);
+      if (asked == null) {
         return null;
       }
       List<Integer> places = plan.places(old, asked, wanted);
       return places != null && query.warm().ownWrites().learned()
           ? old.withRowsOf(asked, places)
           : null;
+    }
+
+    /** What is asked to spare a load; null if that did not work. */
+    private @Nullable Answer aside(QueryLoader asking, @Nullable Object[] with) {
+      try (Borrowed borrowed = borrow()) {
+        return shareable(asking.withSession(borrowed.connection(), with), true);
+      } catch (SQLException e) {
+        LOG.debug("An answer could not be mended; it is loaded instead.", e);
+        return null;
+      }
     }
 
     @Override

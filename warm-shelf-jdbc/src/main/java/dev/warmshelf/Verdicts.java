@@ -356,7 +356,8 @@ final class Verdicts implements AutoCloseable {
     return new Verdict.Keepable(
         keepable.lanes().and(all.stream().map(Known::lane).toList()),
         keepable.interest(),
-        keepable.mending());
+        keepable.mending(),
+        keepable.probe());
   }
 
   /** A constant that was lifted out of the text may be a word that means the moment. */

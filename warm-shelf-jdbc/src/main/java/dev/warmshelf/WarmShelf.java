@@ -7,6 +7,7 @@ import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.jmx.JmxBeans;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.meter.Meters;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.shelf.Capacity;
@@ -72,6 +73,7 @@ public final class WarmShelf implements AutoCloseable {
   private final OwnWrites ownWrites;
   private final Upkeep upkeep;
   private final Map<String, Shelf> shelves;
+  private final Rosters rosters;
   private final Map<String, Recipe> recipes;
   private volatile @Nullable JmxBeans views;
   private final StatementMemory texts = new StatementMemory();
@@ -93,6 +95,7 @@ public final class WarmShelf implements AutoCloseable {
     Map<String, Shelf> made = new TreeMap<>();
     builder.policies.forEach((name, policy) -> made.put(name, new Shelf(name, policy, ground)));
     this.shelves = Map.copyOf(made);
+    this.rosters = new Rosters(this, new Shelf(Rosters.SHELF, Rosters.policy(), ground));
     this.recipes = Map.copyOf(builder.recipes);
   }
 
@@ -136,6 +139,13 @@ public final class WarmShelf implements AutoCloseable {
               + "\", ...) before open().");
     }
     return found;
+  }
+
+  /** All shelves, and the library's own. */
+  private Collection<Shelf> shownShelves() {
+    List<Shelf> all = new ArrayList<>(shelves.values());
+    all.add(rosters.shelf());
+    return all;
   }
 
   Recipe recipeOf(String shelf) {
@@ -255,6 +265,14 @@ public final class WarmShelf implements AutoCloseable {
   }
 
   /**
+   * What the library's own shelf has counted, which holds the rosters that tell which changes reach
+   * an answer; its reads are in no other shelf's meters.
+   */
+  public Meters.Snapshot rosterMeters() {
+    return rosters.shelf().meters().snapshot();
+  }
+
+  /**
    * Has every question to any shelf told to this recorder from now on, in place of any before; null
    * for none.
    */
@@ -271,6 +289,7 @@ public final class WarmShelf implements AutoCloseable {
     }
     upkeep.close();
     shelves.values().forEach(Shelf::close);
+    rosters.shelf().close();
     verdicts.close();
     if (feed != null) {
       feed.close();
@@ -284,6 +303,10 @@ public final class WarmShelf implements AutoCloseable {
 
   Board board() {
     return board;
+  }
+
+  Rosters rosters() {
+    return rosters;
   }
 
   OwnWrites ownWrites() {
@@ -414,8 +437,12 @@ public final class WarmShelf implements AutoCloseable {
      * Adds a shelf, or adjusts {@link WarmShelf#MAIN_SHELF}.
      *
      * @param adjust given {@link Policy#standard()}
+     * @throws IllegalArgumentException if it is called {@code rosters}, as the library's own
      */
     public Builder shelf(String name, UnaryOperator<Policy> adjust) {
+      if (name.equals(Rosters.SHELF)) {
+        throw new IllegalArgumentException("The shelf '" + name + "' is the library's own.");
+      }
       policies.put(name, adjust.apply(Policy.standard()));
       return this;
     }
@@ -467,7 +494,7 @@ public final class WarmShelf implements AutoCloseable {
                 .toList(),
             room.bytes() >> MEBIBYTE_BITS,
             Runtime.getRuntime().maxMemory() >> MEBIBYTE_BITS);
-        warm.views = new JmxBeans(namespace, warm.shelves(), feed, board, time);
+        warm.views = new JmxBeans(namespace, warm.shownShelves(), feed, board, time);
         return warm;
       } catch (FeedException | SQLException | RuntimeException e) {
         if (feed != null) {

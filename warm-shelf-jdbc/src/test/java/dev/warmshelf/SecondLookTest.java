@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Renewal;
 import java.util.List;
 import java.util.Map;
 import org.junit.jupiter.api.AfterAll;
@@ -34,7 +35,11 @@ class SecondLookTest {
   @BeforeAll
   void open() throws Exception {
     database = TestDatabase.create(SCHEMA, List.of("shop:id", "item:shop,kind", "loose:shop"));
-    warm = database.shelf(2).open();
+    warm =
+        database
+            .shelf(2)
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.renewing(Renewal.lookingAgain()))
+            .open();
   }
 
   @AfterAll
@@ -126,6 +131,32 @@ class SecondLookTest {
             + " | INSERT INTO item VALUES (90, 1, 'kind 1', 1, 1) | LOADED",
         "SELECT s.id, sum(i.stock) FROM shop s LEFT JOIN item i ON i.shop = s.id"
             + " WHERE s.town = 'town 1' GROUP BY s.id | UPDATE shop SET town = 'town 1' | LOADED",
+        // Rows that do not stand in the answer, and are not made to.
+        "SELECT s.id, s.label FROM shop s JOIN item i ON i.shop = s.id AND i.id = 4"
+            + " | UPDATE shop SET label = 'x' WHERE id = 3 | REVIVED",
+        "SELECT s.id, s.label FROM shop s JOIN item i ON i.shop = s.id AND i.id = 4"
+            + " | UPDATE shop SET label = 'x' WHERE id = 1 | LOADED",
+        "SELECT s.id, s.label FROM shop s JOIN item i ON i.shop = s.id AND i.id = 4"
+            + " | UPDATE shop SET id = 50 WHERE id = 3 | LOADED",
+        "SELECT s.id, s.label FROM shop s JOIN item i ON i.shop = s.id AND i.id = 4"
+            + " | DELETE FROM shop WHERE id = 3 | LOADED",
+        "SELECT s.id, s.label FROM shop s WHERE town = 'town 1'"
+            + " | UPDATE shop SET label = 'x' WHERE id = 2; UPDATE shop SET town = 'town 1' WHERE id = 2"
+            + " | LOADED",
+        "SELECT s.id, s.label FROM shop s WHERE town = 'town 1' | UPDATE shop SET label = 'x' WHERE id = 2"
+            + " | REVIVED",
+        "SELECT id AS a, label FROM shop WHERE town = 'town 1' | UPDATE shop SET label = 'x' WHERE id = 2"
+            + " | REVIVED",
+        "SELECT s.id, max(s.label) FROM shop s WHERE town = 'town 1' GROUP BY s.id"
+            + " | UPDATE shop SET label = 'x' WHERE id = 2 | REVIVED",
+        "SELECT max(s.id) AS id, max(s.label) FROM shop s WHERE town = 'town 1'"
+            + " | UPDATE shop SET label = 'x' WHERE id = 2 | LOADED",
+        "SELECT s.id, max(s.label) FROM shop s WHERE town = 'town 1' GROUP BY s.id HAVING count(*) > 0"
+            + " | UPDATE shop SET label = 'x' WHERE id = 2 | LOADED",
+        "SELECT s.id, s.label, i.id AS item FROM item i LEFT JOIN shop s ON s.id = i.shop AND s.town = 'town 1'"
+            + " | UPDATE shop SET label = 'x' WHERE id = 2 | LOADED",
+        "SELECT s.id, s.label FROM shop s WHERE s::text LIKE '%1%' | UPDATE shop SET label = 'x1' WHERE id = 2"
+            + " | LOADED",
         // Several changes, of which one counts.
         "SELECT sum(stock) FROM item WHERE shop = 1 AND kind = 'kind 1'"
             + " | UPDATE item SET note = 'x'; INSERT INTO item VALUES (90, 1, 'kind 1', 1, 1);"

@@ -9,6 +9,7 @@ import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.meter.Count;
 import dev.warmshelf.row.Binding;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shelf.Origin;
@@ -196,10 +197,12 @@ public final class Hunt implements AutoCloseable {
     }
     System.out.printf(
         Locale.ROOT,
-        "hunt: %,d checks, %,d of answers revived, %,d of mended ones, nothing found; refused: %s%n",
+        "hunt: %,d checks, %,d of answers revived, %,d of mended ones, %,d probes found nothing;"
+            + " nothing found; refused: %s%n",
         checks,
         revived,
         mended,
+        warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot().get(Count.PROBED),
         refused);
     return new Outcome(checks, revived, mended, asked, keepable, null);
   }

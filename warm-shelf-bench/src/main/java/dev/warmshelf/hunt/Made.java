@@ -67,7 +67,7 @@ record Made(
     }
 
     Made make() {
-      return switch (random.nextInt(34)) {
+      return switch (random.nextInt(38)) {
         case 0, 1, 2 -> plain();
         case 3, 4 -> aggregate();
         case 5, 6 -> joined();
@@ -94,8 +94,52 @@ record Made(
         case 30 -> severalRows();
         case 31 -> unionOfKinds();
         case 32 -> outerThenInner();
+        case 33, 34, 35 -> reached();
+        case 36 -> members();
         default -> recursive();
       };
+    }
+
+    /** What changes of {@code edge} and {@code mark} reach through other tables only. */
+    private Made reached() {
+      List<String> conditions = conditions("n", 1);
+      conditions.add(one("n.k = " + number(), "n.id = " + number(), "n.name = " + name()));
+      String join = one("JOIN", "JOIN", "LEFT JOIN", "RIGHT JOIN", "FULL JOIN");
+      String edges =
+          one(
+              "edge e " + join + " node n ON n.id = e.node_id",
+              "node n " + join + " edge e ON e.node_id = n.id",
+              "node n " + join + " edge e ON e.node_id = n.id AND e.kind = " + kind(),
+              "node n JOIN node p ON p.id = n.parent " + join + " edge e ON e.node_id = p.id");
+      String marks = " " + one("JOIN", "LEFT JOIN", "FULL JOIN") + " mark m ON m.edge_id = e.id";
+      String lateral =
+          " LEFT JOIN LATERAL (SELECT count(*) AS c, max(m.\"end\") AS x FROM edge i JOIN mark m"
+              + " ON m.edge_id = i.id WHERE i.node_id = n.id) l ON true";
+      return chance(25)
+          ? new Made(
+              "SELECT sum(l.c) AS c, max(l.x) AS x FROM node n" + lateral, conditions, "", values)
+          : new Made(
+              "SELECT count(*) AS c, sum(e.weight) AS w"
+                  + (chance(50) ? " FROM " + edges : ", max(m.kind) AS k FROM " + edges + marks),
+              conditions,
+              "",
+              values);
+    }
+
+    /** Whose answers show which rows count. */
+    private Made members() {
+      String head =
+          one(
+              "SELECT n.id, n.name, n.big FROM node n JOIN edge e ON e.node_id = n.id",
+              "SELECT n.id, max(n.name) AS m, max(e.weight) AS w FROM node n LEFT JOIN edge e ON"
+                  + " e.node_id = n.id",
+              "SELECT n.k, n.code, e.kind FROM edge e LEFT JOIN node n ON n.id = e.node_id",
+              "SELECT n.id, n.day, b.name FROM node n, beast b");
+      return new Made(
+          head,
+          List.of(condition("n"), one("n.amount < 7", "n.flag", "n.mood <> 'storm'")),
+          head.contains("max(") ? " GROUP BY n.id" : "",
+          values);
     }
 
     private Made setOperations() {

@@ -15,6 +15,8 @@ import dev.warmshelf.sql.TrackedColumns;
 import dev.warmshelf.sql.Verdict;
 import dev.warmshelf.sql.text.SqlTextException;
 import dev.warmshelf.sql.tree.Analysis;
+import dev.warmshelf.sql.tree.Analysis.TableRead;
+import dev.warmshelf.sql.tree.Analysis.Tie;
 import dev.warmshelf.sql.tree.Refusal;
 import java.math.BigDecimal;
 import java.math.BigInteger;
@@ -31,6 +33,7 @@ import java.util.SortedMap;
 import java.util.TreeMap;
 import java.util.regex.Pattern;
 import java.util.stream.Collectors;
+import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
 
 /** How a statement's key came to be, for a reader or a program. */
@@ -51,6 +54,7 @@ final class KeyExplanation {
    *
    * @param reason why its answers may not be kept; null if they may
    * @param wrong whether it is no statement at all
+   * @param ties by which it is found out whether changed rows can reach an answer
    * @param notMended why its answers are not mended; empty if they are
    */
   private record Found(
@@ -61,10 +65,19 @@ final class KeyExplanation {
       List<String> pins,
       List<String> fromAnswer,
       List<String> mending,
+      List<String> ties,
       String notMended) {
     static Found refused(@Nullable String reason, boolean wrong) {
       return new Found(
-          reason, wrong, List.of(), new TreeMap<>(), List.of(), List.of(), List.of(), "");
+          reason,
+          wrong,
+          List.of(),
+          new TreeMap<>(),
+          List.of(),
+          List.of(),
+          List.of(),
+          List.of(),
+          "");
     }
   }
 
@@ -117,7 +130,25 @@ final class KeyExplanation {
                         .formatted(told.table(), told.column(), told.position() + 1))
             .toList(),
         analysed.analysis().mendable().divisions().stream().map(KeyExplanation::division).toList(),
+        analysed.analysis().tables().stream().flatMap(KeyExplanation::tied).distinct().toList(),
         analysed.analysis().mendable().whyNot());
+  }
+
+  private static Stream<String> tied(TableRead read) {
+    return read.ties().stream().map(tie -> tied(read, tie));
+  }
+
+  private static String tied(TableRead read, Tie tie) {
+    List<String> pinned = new ArrayList<>();
+    tie.to().pins().keySet().forEach(column -> pinned.add(tie.to().table() + "." + column));
+    tie.to().ties().forEach(next -> pinned.add(tied(tie.to(), next)));
+    return "%s.%s to %s.%s (by %s)"
+        .formatted(
+            read.table().name(),
+            tie.column(),
+            tie.to().table().name(),
+            tie.its(),
+            String.join(", ", pinned));
   }
 
   private static String division(Analysis.Division division) {
@@ -204,6 +235,7 @@ final class KeyExplanation {
     fields.put("pinned", found.pins());
     fields.put("toldByAnswer", found.fromAnswer());
     fields.put("mendedBy", found.mending());
+    fields.put("tied", found.ties());
     fields.put("notMended", found.notMended().isEmpty() ? null : found.notMended());
     return fields;
   }
@@ -235,6 +267,9 @@ final class KeyExplanation {
       }
       if (!found.fromAnswer().isEmpty()) {
         add(lines, "answer tells", found.fromAnswer());
+      }
+      if (!found.ties().isEmpty()) {
+        add(lines, "tied", found.ties());
       }
       add(
           lines,

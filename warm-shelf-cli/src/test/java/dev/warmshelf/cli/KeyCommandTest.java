@@ -84,6 +84,7 @@ class KeyCommandTest {
             "pinned",
             "toldByAnswer",
             "mendedBy",
+            "tied",
             "notMended");
     assertThat(json.get("parameters").toString())
         .isEqualTo(

@@ -11,8 +11,10 @@ import org.jspecify.annotations.Nullable;
  * this is the second, which knows the statement's columns and all that a row must be to count.
  *
  * <p>A change makes none if it left the columns alone that the statement reads, or if no version of
- * a row that it changed could count at any place where the statement reads the table. As long as no
- * change makes a difference the answer stays what it is, and so does this.
+ * a row that it changed could count at any place where the statement reads the table. Nor does it
+ * if its rows did not count before, as the answer tells, and it left the columns alone that decide
+ * whether they do. As long as no change makes a difference the answer stays what it is, and so does
+ * this.
  *
  * <p>Immutable.
  */
@@ -54,9 +56,10 @@ public final class Interest {
       if (change.rows() == null) {
         return true;
       }
-      for (ChangedRow row : change.rows()) {
-        for (Place place : places) {
-          if (place.mayCount(row)) {
+      for (Place place : places) {
+        boolean sameCount = place.members() != null && place.members().stay(change);
+        for (ChangedRow row : change.rows()) {
+          if (place.mayCount(row, sameCount)) {
             return true;
           }
         }
@@ -70,20 +73,44 @@ public final class Interest {
    *
    * @param texts by column the values of which it must have one, as {@link ColumnKind#group} writes
    *     them
+   * @param members which rows count as the answer stands; null if it does not tell
    */
-  record Place(Map<String, Set<String>> texts) {
-    boolean mayCount(ChangedRow row) {
+  record Place(Map<String, Set<String>> texts, @Nullable Members members) {
+    /**
+     * @param sameCount whether those rows count, and no others, that did before the change
+     */
+    boolean mayCount(ChangedRow row, boolean sameCount) {
       List<String> tracked = row.columns();
       for (int i = 0; i < tracked.size(); i++) {
-        Set<String> wanted = texts.get(tracked.get(i));
-        if (wanted != null) {
-          String text = row.text(i);
-          if (text == null || !wanted.contains(text)) {
-            return false; // null is equal to nothing
-          }
+        String column = tracked.get(i);
+        if (!isOneOf(texts.get(column), row.text(i))
+            || (sameCount && members != null && members.exclude(column, row.text(i)))) {
+          return false;
         }
       }
       return true;
+    }
+
+    private static boolean isOneOf(@Nullable Set<String> wanted, @Nullable String text) {
+      return wanted == null || (text != null && wanted.contains(text)); // null is equal to nothing
+    }
+  }
+
+  /**
+   * Which rows count at one place, as the answer tells.
+   *
+   * @param texts of the column, of all rows that count
+   * @param deciding the columns that decide whether a row counts
+   */
+  record Members(String column, Set<String> texts, Set<String> deciding) {
+    /** Whether the change left it as it was which of its rows count. */
+    boolean stay(Change change) {
+      return change.unchanged() != null && change.unchanged().containsAll(deciding);
+    }
+
+    /** Whether a row does not count that has this in a column. */
+    boolean exclude(String of, @Nullable String text) {
+      return of.equals(column) && text != null && !texts.contains(text);
     }
   }
 

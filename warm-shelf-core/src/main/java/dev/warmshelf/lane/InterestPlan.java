@@ -29,8 +29,28 @@ public record InterestPlan(Map<Lane, Set<String>> columns, List<PlaceRead> place
    *
    * @param pins by column the values of which a row must have one to count, known from the question
    * @param told by column where in the answer the values stand of which a row must have one
+   * @param shown which rows count as the answer stands; null if it does not tell
    */
-  public record PlaceRead(Lane table, Map<String, Pinned> pins, Map<String, Told> told) {}
+  public record PlaceRead(
+      Lane table, Map<String, Pinned> pins, Map<String, Told> told, @Nullable Shown shown) {
+    /** A place of which the answer does not tell which rows count. */
+    public PlaceRead(Lane table, Map<String, Pinned> pins, Map<String, Told> told) {
+      this(table, pins, told, null);
+    }
+  }
+
+  /**
+   * A column of which each row that counts shows its value in the answer.
+   *
+   * @param where in the answer
+   * @param deciding the columns that decide whether a row counts
+   */
+  public record Shown(String column, Told where, Set<String> deciding) {
+    /** Keeps a copy. */
+    public Shown {
+      deciding = Set.copyOf(deciding);
+    }
+  }
 
   /** Values from the question. */
   public record Pinned(ColumnKind kind, List<Source> values) {}
@@ -53,12 +73,22 @@ public record InterestPlan(Map<Lane, Set<String>> columns, List<PlaceRead> place
       Map<String, Set<String>> texts = new HashMap<>();
       place.told().forEach((column, told) -> put(texts, column, toldTexts(told, answer)));
       place.pins().forEach((column, pinned) -> put(texts, column, pinnedTexts(pinned, values)));
-      found.computeIfAbsent(place.table(), t -> new ArrayList<>()).add(new Interest.Place(texts));
+      found
+          .computeIfAbsent(place.table(), t -> new ArrayList<>())
+          .add(new Interest.Place(texts, members(place.shown(), answer)));
     }
     Map<Lane, Interest.Table> tables = new HashMap<>();
     found.forEach(
         (table, places) -> tables.put(table, new Interest.Table(columns.get(table), places)));
     return new Interest(tables);
+  }
+
+  private static Interest.@Nullable Members members(
+      @Nullable Shown shown, FootprintPlan.Rows answer) {
+    Set<String> texts = shown == null ? null : toldTexts(shown.where(), answer);
+    return shown == null || texts == null
+        ? null
+        : new Interest.Members(shown.column(), texts, shown.deciding());
   }
 
   private static void put(Map<String, Set<String>> texts, String column, @Nullable Set<String> of) {
@@ -78,7 +108,7 @@ public record InterestPlan(Map<Lane, Set<String>> columns, List<PlaceRead> place
     return texts;
   }
 
-  private static @Nullable Set<String> pinnedTexts(Pinned pinned, @Nullable Object[] values) {
+  static @Nullable Set<String> pinnedTexts(Pinned pinned, @Nullable Object[] values) {
     Set<String> texts = new HashSet<>();
     for (Source source : pinned.values()) {
       for (Object one : FootprintPlan.valuesOf(source, values)) {

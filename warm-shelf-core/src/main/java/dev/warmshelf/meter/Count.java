@@ -15,6 +15,8 @@ public enum Count {
   JOINED("joined"),
   /** Of the loads, those for which only what had changed was asked, and put in its place. */
   MENDED("mended"),
+  /** Of these, those of which nothing had changed, as a probe has told. */
+  PROBED("probed"),
   /** Of the loads, those before which parts were asked for in vain: more had changed meanwhile. */
   UNMENDED("unmended"),
   /** What mending took, in nanoseconds, summed over them. */

@@ -35,6 +35,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   private static final ThreadLocal<Deque<Read<?, ?, ?>>> LOADING =
       ThreadLocal.withInitial(ArrayDeque::new);
 
+  /** What is kept of rosters serves many answers, so they pay for answers that load faster. */
+  private static final int ROSTERS_SHARE = 5;
+
   private final Shelf shelf;
   private final Key key;
   private final ReadRequest<A, X> request;
@@ -111,9 +114,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       return;
     }
     interest = shelf.interest(found, request);
-    if (shelf.contents().mayServe(found, now)
-        || shelf.contents().revive(found, interest)
-        || shelf.loads().isLoading(key)) {
+    if (shelf.contents().mayServe(found, now) || revives(found) || shelf.loads().isLoading(key)) {
       return;
     }
     boundNanos = Long.MAX_VALUE;
@@ -175,13 +176,20 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       return false;
     }
     interest = shelf.interest(found, request);
-    if (!shelf.contents().revive(found, interest)) {
+    if (!revives(found)) {
       return false;
     }
     origin = Origin.REVIVED;
     shelf.meters().count(Count.REVIVED);
     Events.revived(shelf.name(), key);
     return true;
+  }
+
+  private boolean revives(Entry found) {
+    boolean worth = found.loadNanos() >= shelf.mendsFromNanos() / ROSTERS_SHARE;
+    return shelf
+        .contents()
+        .revive(found, interest, touching -> worth && request.cannotReach(touching));
   }
 
   /** What is kept, though it may be out of date, where the database has failed to answer. */
@@ -329,7 +337,6 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     boolean lanesHold = request.holdsFor(shelf.ground().board().schemaVersion());
     Entry mended = lanesHold ? mended(load) : null;
     if (mended != null) {
-      origin = Origin.MENDED;
       return mended;
     }
     origin = Origin.LOADED;
@@ -351,9 +358,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   }
 
   /**
-   * What was found out of date, with what changes have touched of it asked for anew; null where
-   * that cannot be done. It is fresh once the board knows of all that had committed when it was
-   * asked for: then all of it is of one moment.
+   * What was found out of date, with what changes have touched of it asked for anew, be it nothing;
+   * null where that cannot be done. It is fresh once the board knows of all that had committed when
+   * it was asked for: then all of it is of one moment.
    */
   private @Nullable Entry mended(Load load) throws X {
     Entry old = invalidated;
@@ -388,19 +395,30 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     if (!shelf.contents().keepFresh(entry, () -> shelf.interest(entry, request), old)) {
       return null;
     }
+    outcome = new Outcome.Answered(entry);
+    origin = Origin.MENDED;
     long took = shelf.ground().time().nanos() - began;
     shelf.meters().mended(took);
+    if (value == old.value()) {
+      shelf.meters().count(Count.PROBED);
+    }
     Events.mended(shelf.name(), key, took);
-    outcome = new Outcome.Answered(entry);
     return entry;
   }
 
-  /** Between this caller's look and its load another one may have landed. */
+  /**
+   * Between this caller's look and its load another one may have landed, or another caller may have
+   * found out that what was out of date is not.
+   */
   private @Nullable Entry justKept() {
     if (bypass != null) {
       return null;
     }
     Entry entry = shelf.contents().freshIfStoreWorks(key);
+    Entry old = invalidated;
+    if (entry == null && old != null && shelf.contents().revive(old, interest, any -> false)) {
+      entry = old;
+    }
     return entry != null && shelf.isWithin(boundNanos, entry.loadBeganNanos(), null) ? entry : null;
   }
 

@@ -50,10 +50,21 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
   }
 
   /**
+   * Whether it is certain that none of these changes reaches an answer, by other answers that say
+   * nothing that the feed has not told of. Whoever asks looks again afterwards whether there were
+   * other changes. Asked only of what is worth the database's being asked for those.
+   *
+   * @param touching all changes that could make a difference to it, as far as is known
+   */
+  default boolean cannotReach(List<Change> touching) {
+    return false;
+  }
+
+  /**
    * How to ask for what has changed of an answer, and for nothing else of it. What that gives is
-   * the whole answer, or null if it could not be done after all. Once it returns the board knows of
-   * every change that had committed when the database was asked; whoever calls it looks whether one
-   * of them came in between.
+   * the whole answer, the old one itself if nothing of it has changed, or null if it could not be
+   * done after all. Once it returns the board knows of every change that had committed when the
+   * database was asked; whoever calls it looks whether one of them came in between.
    *
    * @param old as it was kept
    * @param touching all changes since that could make a difference to it

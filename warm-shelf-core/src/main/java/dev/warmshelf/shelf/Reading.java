@@ -129,6 +129,18 @@ public final class Reading<V extends @Nullable Object> {
     return entry == null || entry.isFresh(ground.board());
   }
 
+  /**
+   * Whether the answer says nothing that the feed has not told of: it has told of all that had
+   * committed when the answer was loaded, and none of that has touched it since.
+   */
+  public boolean saysNothingUntold() {
+    Watermark told = ground.board().watermark();
+    return entry != null
+        && told != null
+        && told.nanos() - (entry.loadBeganNanos() + entry.loadNanos()) >= 0
+        && entry.isFresh(ground.board());
+  }
+
   /** {@link #loadTime()} in nanoseconds. */
   public long loadNanos() {
     return entry == null ? 0 : entry.loadNanos();

@@ -5,6 +5,7 @@ import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
 import dev.warmshelf.lane.Lane;
@@ -20,6 +21,7 @@ import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Consumer;
 import java.util.function.Function;
+import java.util.function.Predicate;
 import java.util.function.Supplier;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
@@ -103,18 +105,35 @@ final class ShelfContents implements Keeper {
    * a difference to it.
    *
    * @param interest which changes could; null if any may
+   * @param cannotReach whether none of those that could does after all
    * @return whether it is fresh now
    */
-  boolean revive(Entry entry, @Nullable Interest interest) {
+  boolean revive(Entry entry, @Nullable Interest interest, Predicate<List<Change>> cannotReach) {
     if (interest == null || entry.fence() < floor) {
       return false;
     }
     LookBack changes = entry.lookBack(board, interest);
     if (!changes.findsNothing()) {
+      changes = settled(entry, interest, changes, cannotReach);
+    }
+    if (changes == null) {
       return false;
     }
     entry.holdsThrough(changes.through());
     return isFresh(entry); // not if it was for another reason, such as a tag
+  }
+
+  /**
+   * The changes once more, if they are the same after it has been told that none reaches the entry:
+   * what told may be later than the first look, and somebody may have revived the entry meanwhile.
+   */
+  private @Nullable LookBack settled(
+      Entry entry, Interest interest, LookBack first, Predicate<List<Change>> cannotReach) {
+    if (!first.isComplete() || !cannotReach.test(first.touching())) {
+      return null;
+    }
+    LookBack again = entry.lookBack(board, interest);
+    return again.isComplete() && again.touching().equals(first.touching()) ? again : null;
   }
 
   /**
@@ -262,7 +281,7 @@ final class ShelfContents implements Keeper {
 
   private boolean isFreshOrRevived(Entry entry, Supplier<@Nullable Interest> interest) {
     entry.hold(board);
-    return isFresh(entry) || revive(entry, interest.get());
+    return isFresh(entry) || revive(entry, interest.get(), touching -> false);
   }
 
   private boolean keep(Entry entry, @Nullable Entry before, boolean mayBeServed) {

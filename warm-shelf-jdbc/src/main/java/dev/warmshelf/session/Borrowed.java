@@ -144,25 +144,31 @@ public final class Borrowed implements AutoCloseable {
   @Override
   public void close() {
     try (connection) {
-      for (Change each : undo) {
-        if (!spoiled && !connection.isClosed()) {
-          undo(each);
+      boolean asItCame = false;
+      try {
+        asItCame = !spoiled && setBack();
+      } finally { // an error, too, leaves it as nobody may have it
+        if (!asItCame) {
+          connection.abort(Runnable::run);
         }
-      }
-      if (spoiled) {
-        connection.abort(Runnable::run);
       }
     } catch (SQLException e) {
       LOG.debug("giving a connection back failed", e);
     }
   }
 
-  private void undo(Change each) {
+  /** Whether all could be set back; if not, nobody knows what state the connection is in. */
+  private boolean setBack() {
     try {
-      each.run();
+      for (Change each : undo) {
+        if (!connection.isClosed()) {
+          each.run();
+        }
+      }
+      return true;
     } catch (SQLException e) {
       LOG.debug("a connection could not be given back as it came, and is ended", e);
-      spoiled = true;
+      return false;
     }
   }
 }

@@ -11,13 +11,18 @@ import dev.warmshelf.lane.FootprintPlan.Reach;
 import dev.warmshelf.lane.InterestPlan;
 import dev.warmshelf.lane.InterestPlan.Pinned;
 import dev.warmshelf.lane.InterestPlan.PlaceRead;
+import dev.warmshelf.lane.InterestPlan.Shown;
 import dev.warmshelf.lane.InterestPlan.Told;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.lane.MendingPlan;
+import dev.warmshelf.lane.ProbePlan;
+import dev.warmshelf.lane.ProbePlan.Link;
+import dev.warmshelf.lane.ProbePlan.Target;
 import dev.warmshelf.sql.tree.Analysis;
 import dev.warmshelf.sql.tree.Analysis.PinValue;
 import dev.warmshelf.sql.tree.Analysis.TableRead;
 import dev.warmshelf.sql.tree.Analysis.Teller;
+import dev.warmshelf.sql.tree.Analysis.Tie;
 import dev.warmshelf.sql.tree.Refusal;
 import java.util.ArrayList;
 import java.util.Collection;
@@ -50,13 +55,13 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
     Refusal refusal = analysis.refusal();
     if (refusal == null) {
       return new Verdict.Keepable(
-          FootprintPlan.of(reaches(apart)), interest(apart), mending(apart));
+          FootprintPlan.of(reaches(apart)), interest(apart), mending(apart), probe(apart));
     } else if (declared.isEmpty() || !refusal.mayBeDeclared()) {
       return new Verdict.Refused(refusal.in(statement::positionOf));
     }
     Set<Lane> lanes = new HashSet<>(declared);
     lanes.addAll(analysis.columns().keySet());
-    return new Verdict.Keepable(FootprintPlan.ofTables(Footprint.of(lanes)), null, null);
+    return new Verdict.Keepable(FootprintPlan.ofTables(Footprint.of(lanes)), null, null, null);
   }
 
   /** Which changes make a difference, as far as rows and columns tell; null if any does. */
@@ -79,9 +84,62 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
                   told.put(column, new Told(kind, position));
                 }
               });
-      places.add(new PlaceRead(read.table(), pins, told));
+      places.add(new PlaceRead(read.table(), pins, told, shown(read, apart)));
     }
     return new InterestPlan(analysis.columns(), places);
+  }
+
+  /** The first column that shows in the answer which rows count, and is tracked. */
+  private static @Nullable Shown shown(TableRead read, TrackedColumns apart) {
+    Map<String, ColumnKind> tracked = apart.byAnswers() ? tracked(read, apart) : Map.of();
+    for (Analysis.Shown shown : read.shown()) {
+      ColumnKind kind = tracked.get(shown.column());
+      if (kind != null) {
+        return new Shown(shown.column(), new Told(kind, shown.position()), shown.deciding());
+      }
+    }
+    return null;
+  }
+
+  /** How the database is asked whether changes can reach an answer; null if no table's can be. */
+  private @Nullable ProbePlan probe(TrackedColumns apart) {
+    Map<Lane, List<Link>> links = new LinkedHashMap<>();
+    Set<Lane> untied = new HashSet<>();
+    for (TableRead read : analysis.tables()) {
+      Link link = link(read, tracked(read, apart), apart.byAnswers());
+      if (link == null) {
+        untied.add(read.table());
+      } else {
+        links.computeIfAbsent(read.table(), table -> new ArrayList<>()).add(link);
+      }
+    }
+    links.keySet().removeAll(untied);
+    return links.isEmpty() ? null : new ProbePlan(links);
+  }
+
+  /**
+   * @param known the columns whose values are known
+   * @param told whether the answer tells some of them: then there is nothing more to find out
+   */
+  private @Nullable Link link(TableRead read, Map<String, ColumnKind> known, boolean told) {
+    for (Tie tie : read.ties()) {
+      boolean isTold = told && read.told().containsKey(tie.column());
+      if (known.get(tie.column()) == tie.kind() && !isTold) {
+        Map<String, Pinned> pins = new LinkedHashMap<>();
+        tie.to()
+            .pins()
+            .forEach(
+                (column, values) ->
+                    pins.put(column, new Pinned(kindOf(tie.to(), column), sources(values))));
+        Target to = new Target(tie.to().table(), pins, link(tie.to(), tie.to().kinds(), false));
+        return new Link(tie.column(), tie.kind(), to, tie.its());
+      }
+    }
+    return null;
+  }
+
+  private static ColumnKind kindOf(TableRead read, String column) {
+    return read.kinds().getOrDefault(column, ColumnKind.UNKNOWN);
   }
 
   /** How an answer is mended, as far as the columns are tracked that tell its parts. */

@@ -9,7 +9,7 @@ import java.util.stream.IntStream;
 
 /** A query's text, for some parts of its answer alone. */
 public final class PartsText {
-  /** As what the parts' texts are read. */
+  /** As what values' texts are read. */
   private static final Map<ColumnKind, String> TYPES =
       Map.of(
           ColumnKind.INTEGER, "int8",
@@ -31,12 +31,17 @@ public final class PartsText {
   public static String of(String query, int width, Division by, Collection<String> parts) {
     String columns =
         IntStream.rangeClosed(1, width).mapToObj(n -> "c" + n).collect(Collectors.joining(", "));
+    return "SELECT * FROM (\n%s\n) AS kept (%s) WHERE %s"
+        .formatted(query, columns, isOneOf("kept.c" + (by.position() + 1), by.kind(), parts));
+  }
+
+  /** A condition, the values in it as one constant. */
+  static String isOneOf(String column, ColumnKind kind, Collection<String> texts) {
     String array =
-        parts.stream()
-            .map(part -> '"' + part.replace("\\", "\\\\").replace("\"", "\\\"") + '"')
+        texts.stream()
+            .map(text -> '"' + text.replace("\\", "\\\\").replace("\"", "\\\"") + '"')
             .collect(Collectors.joining(",", "{", "}"));
     String literal = "E'" + array.replace("\\", "\\\\").replace("'", "''") + "'";
-    return "SELECT * FROM (\n%s\n) AS kept (%s) WHERE kept.c%d = ANY (%s::pg_catalog.%s[])"
-        .formatted(query, columns, by.position() + 1, literal, TYPES.get(by.kind()));
+    return "%s = ANY (%s::pg_catalog.%s[])".formatted(column, literal, TYPES.get(kind));
   }
 }

@@ -2,8 +2,12 @@ package dev.warmshelf.measure.database;
 
 import com.fasterxml.jackson.databind.JsonNode;
 import dev.warmshelf.lane.MendingPlan;
+import dev.warmshelf.lane.ProbePlan;
+import dev.warmshelf.lane.ProbePlan.Tied;
 import dev.warmshelf.sql.PartsText;
 import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.TiedText;
+import dev.warmshelf.sql.Verdict;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -15,6 +19,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
 import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
 
 /**
  * What the database has done for some statements, by its own statistics: {@code
@@ -71,19 +76,36 @@ public final class DatabaseWork {
   /** A statement with values for its parameters. */
   public record Sample(SqlStatement sql, Map<String, Object> inputs) {
     /**
-     * The statement for parts of its answer alone, once for each way in which it falls into such.
+     * What is asked instead of the statement: once for each way in which its answer falls into
+     * parts, and for each roster that tells which changes reach it.
      *
      * @throws SQLException if the database could not be asked how wide the answer is
      */
-    public List<Sample> parts(DataSource dataSource, MendingPlan mending) throws SQLException {
+    public List<Sample> instead(DataSource dataSource, Verdict.Keepable kept) throws SQLException {
+      List<Sample> all = new ArrayList<>();
+      MendingPlan mending = kept.mending();
+      if (mending != null) {
+        int width = width(dataSource);
+        for (MendingPlan.Division division : mending.divisions()) {
+          String text = PartsText.of(sql.text(), width, division, List.of());
+          all.add(new Sample(SqlStatement.of(text), inputs));
+        }
+      }
+      ProbePlan probe = kept.probe();
+      @Nullable Object[] values = sql.parameters().stream().map(inputs::get).toArray();
+      for (Tied tied : probe == null ? List.<Tied>of() : probe.all(values)) {
+        all.add(new Sample(SqlStatement.of(TiedText.probe(tied)), Map.of()));
+        TiedText.Roster roster = TiedText.roster(tied);
+        all.add(new Sample(SqlStatement.of(roster.text()), Map.copyOf(roster.values())));
+      }
+      return all;
+    }
+
+    private int width(DataSource dataSource) throws SQLException {
       try (Connection connection = dataSource.getConnection();
           PreparedStatement described = connection.prepareStatement(sql.driverText())) {
         PlainJdbc.bind(described, sql, inputs);
-        int width = described.getMetaData().getColumnCount();
-        return mending.divisions().stream()
-            .map(division -> PartsText.of(sql.text(), width, division, List.of()))
-            .map(text -> new Sample(SqlStatement.of(text), inputs))
-            .toList();
+        return described.getMetaData().getColumnCount();
       }
     }
   }

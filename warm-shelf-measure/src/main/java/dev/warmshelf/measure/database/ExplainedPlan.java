@@ -3,10 +3,12 @@ package dev.warmshelf.measure.database;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
+import dev.warmshelf.row.Binding;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
+import org.jspecify.annotations.Nullable;
 
 /** Asks the database how it reads (PostgreSQL manual, EXPLAIN). */
 final class ExplainedPlan {
@@ -20,7 +22,9 @@ final class ExplainedPlan {
     try (PreparedStatement explain =
         connection.prepareStatement(
             "EXPLAIN (" + options + ", FORMAT JSON) " + sample.sql().driverText())) {
-      PlainJdbc.bind(explain, sample.sql(), sample.inputs());
+      @Nullable Object[] values =
+          sample.sql().parameters().stream().map(sample.inputs()::get).toArray();
+      Binding.bind(explain, values, sample.sql().driverOrder());
       try (ResultSet row = explain.executeQuery()) {
         row.next();
         return new ObjectMapper().readTree(row.getString(1)).get(0);

@@ -1,7 +1,6 @@
 package dev.warmshelf.measure.run;
 
 import dev.warmshelf.feed.FeedException;
-import dev.warmshelf.lane.MendingPlan;
 import dev.warmshelf.measure.database.DatabaseFacts;
 import dev.warmshelf.measure.database.DatabaseWork;
 import dev.warmshelf.measure.database.IndexAdvice;
@@ -20,6 +19,7 @@ import dev.warmshelf.measure.workload.Requests;
 import dev.warmshelf.measure.workload.VersionedThing;
 import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.shelf.Recorder;
+import dev.warmshelf.sql.Verdict;
 import dev.warmshelf.trial.CommitLedger;
 import java.sql.Connection;
 import java.sql.SQLException;
@@ -246,16 +246,16 @@ public final class Comparison {
     return streams;
   }
 
-  /** What the ways send: the statements, and the same for parts of their answers. */
+  /** What the ways send: the statements, and what is asked to spare them. */
   private List<DatabaseWork.Sample> asSamples(List<Request> requests, Ways ways)
       throws SQLException {
     List<DatabaseWork.Sample> samples = new ArrayList<>();
     for (Request request : requests) {
       DatabaseWork.Sample whole = asSample(request);
       samples.add(whole);
-      Optional<MendingPlan> mending = ways.finest().mending(request);
-      if (mending.isPresent()) {
-        samples.addAll(whole.parts(dataSource, mending.get()));
+      Optional<Verdict.Keepable> kept = ways.finest().keepable(request);
+      if (kept.isPresent()) {
+        samples.addAll(whole.instead(dataSource, kept.get()));
       }
     }
     return samples;

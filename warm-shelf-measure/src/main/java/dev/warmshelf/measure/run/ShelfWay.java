@@ -8,7 +8,6 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.lane.MendingPlan;
 import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.workload.Request;
 import dev.warmshelf.measure.workload.Workload;
@@ -105,7 +104,7 @@ final class ShelfWay implements Way {
 
   @Override
   public long databaseReads() {
-    return meters().orElseThrow().databaseReads();
+    return meters().orElseThrow().databaseReads() + warm.rosterMeters().databaseReads();
   }
 
   @Override
@@ -137,10 +136,10 @@ final class ShelfWay implements Way {
         : Optional.empty();
   }
 
-  /** How answers to this request are mended; empty if they are not. */
-  Optional<MendingPlan> mending(Request request) throws SQLException {
+  /** How answers to this request are kept; empty if they are not. */
+  Optional<Verdict.Keepable> keepable(Request request) throws SQLException {
     return queryOf(request).verdict() instanceof Verdict.Keepable keepable
-        ? Optional.ofNullable(keepable.mending())
+        ? Optional.of(keepable)
         : Optional.empty();
   }
 

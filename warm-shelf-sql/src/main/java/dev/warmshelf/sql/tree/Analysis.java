@@ -62,12 +62,32 @@ public record Analysis(
    * @param pins by column, the values of which one it must have for a row to count
    * @param told by column, the position in the answer of a column that holds the values of all rows
    *     that count
+   * @param shown columns of which each row that counts shows its value in the answer
+   * @param ties to tables with values of their own to have, or tied to such
    */
   public record TableRead(
       Lane table,
       Map<String, ColumnKind> kinds,
       Map<String, List<PinValue>> pins,
-      Map<String, Integer> told) {}
+      Map<String, Integer> told,
+      List<Shown> shown,
+      List<Tie> ties) {}
+
+  /**
+   * A column of which each row that counts shows its value in the answer.
+   *
+   * @param position in the answer, from 0
+   * @param deciding the table's columns that decide whether a row counts
+   */
+  public record Shown(String column, int position, Set<String> deciding) {}
+
+  /**
+   * An equality that must hold between a column of one table and one of another for a row of the
+   * one to count.
+   *
+   * @param its the other's column
+   */
+  public record Tie(String column, ColumnKind kind, TableRead to, String its) {}
 
   /** A value that a column is pinned to. */
   public sealed interface PinValue {

@@ -3,6 +3,7 @@ package dev.warmshelf.sql.tree;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.lane.MendingPlan.Sort;
 import dev.warmshelf.sql.tree.Analysis.Mendable;
+import dev.warmshelf.sql.tree.Analysis.Shown;
 import dev.warmshelf.sql.tree.Analysis.Teller;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -43,29 +44,34 @@ final class Divisions {
   private final Conditions conditions;
   private final Map<Integer, List<TreeNode>> inForce;
   private final Set<Integer> alwaysThere = new HashSet<>();
-
-  private Divisions(
-      Level level, Facts facts, Conditions conditions, Map<Integer, List<TreeNode>> inForce) {
-    this.level = level;
-    this.facts = facts;
-    this.conditions = conditions;
-    this.inForce = inForce;
-  }
+  private final boolean believed;
 
   /**
    * @param believed whether the query is one that {@link AnswerLanes} would believe
    * @param inForce the conditions in force for each entry
    */
-  static Mendable of(
+  Divisions(
       Level level,
       Facts facts,
       Conditions conditions,
       boolean believed,
       Map<Integer, List<TreeNode>> inForce) {
+    this.level = level;
+    this.facts = facts;
+    this.conditions = conditions;
+    this.inForce = inForce;
+    TreeNode from = level.query().node("jointree");
+    this.believed = believed && from != null;
+    if (from != null) {
+      addAlwaysThere(from);
+    }
+  }
+
+  /** How the answer falls into parts. */
+  Mendable mendable() {
     TreeNode query = level.query();
-    TreeNode from = query.node("jointree");
     boolean grouped = query.has("groupClause");
-    if (!believed || from == null) {
+    if (!believed) {
       return Mendable.not(
           "it reads not only tables, or has HAVING, LIMIT, DISTINCT, a set operation, subquery or"
               + " the like");
@@ -74,10 +80,9 @@ final class Divisions {
     } else if (query.flag("hasAggs") && !grouped) {
       return Mendable.not("its aggregates are of all rows");
     }
-    Divisions divisions = new Divisions(level, facts, conditions, inForce);
-    divisions.addAlwaysThere(from);
-    List<Sort> order = divisions.order();
-    List<Analysis.Division> found = divisions.find(grouped);
+    List<Sort> order = order();
+    List<Analysis.Division> found = new ArrayList<>();
+    dividing().forEach((column, position) -> add(column, position, found));
     if (found.isEmpty()) {
       return Mendable.not(
           "its answer shows no column as it is that divides it: one of a table that is always there"
@@ -105,20 +110,89 @@ final class Divisions {
     }
   }
 
-  private List<Analysis.Division> find(boolean grouped) {
+  /**
+   * Of an entry's table, the columns of which each row that counts shows its value in the answer,
+   * with what decides whether it does; see {@link Analysis.Shown}.
+   */
+  List<Shown> shown(int number) {
+    Facts.Relation.Table table = table(number);
+    boolean ofAllRows = level.query().flag("hasAggs") && !level.query().has("groupClause");
+    Set<String> deciding = table == null || !believed || ofAllRows ? null : deciding(number, table);
+    if (table == null || deciding == null) {
+      return List.of();
+    }
+    List<Shown> shown = new ArrayList<>();
+    dividing()
+        .forEach(
+            (by, position) -> {
+              Facts.Column column = table.columns().get(by.number());
+              if (by.entry() == number && column != null && !column.computed()) {
+                shown.add(new Shown(column.name(), position, deciding));
+              }
+            });
+    return shown;
+  }
+
+  /**
+   * The columns of an entry that {@code FROM} and {@code WHERE} name; null if it is not certain.
+   */
+  private @Nullable Set<String> deciding(int number, Facts.Relation.Table table) {
+    Set<Level.Column> named = new HashSet<>();
+    if (!addNamed(level.query().node("jointree"), named)) {
+      return null;
+    }
+    Set<String> names = new HashSet<>();
+    for (Level.Column each : named) {
+      if (each.entry() == number) {
+        Facts.Column column = table.columns().get(each.number());
+        if (column == null || column.computed()) {
+          return null; // the whole row, or made of other columns
+        }
+        names.add(column.name());
+      }
+    }
+    return names;
+  }
+
+  /** False if an expression names something that is not a table's column. */
+  private boolean addNamed(@Nullable TreeNode expression, Set<Level.Column> named) {
+    if (expression == null) {
+      return true;
+    } else if (expression.is("VAR")) {
+      Level.Placed meaning = level.standsFor(expression);
+      if (meaning != null) {
+        return addNamed(meaning.expression(), named);
+      }
+      Level.Column column = level.column(expression);
+      if (column != null) {
+        named.add(column);
+      }
+      return column != null;
+    }
+    for (String field : expression.fieldNames()) {
+      for (TreeNode inner : expression.nodes(field)) {
+        if (!addNamed(inner, named)) {
+          return false;
+        }
+      }
+    }
+    return true;
+  }
+
+  /** The columns that divide the answer, each with its position there, from 0. */
+  private Map<Level.Column, Integer> dividing() {
+    boolean grouped = level.query().has("groupClause");
     Set<Integer> groups = new HashSet<>();
     level.query().nodes("groupClause").forEach(g -> groups.add(g.number("tleSortGroupRef")));
-    List<Analysis.Division> found = new ArrayList<>();
-    Set<Level.Column> seen = new HashSet<>();
+    Map<Level.Column, Integer> found = new LinkedHashMap<>();
     for (TreeNode target : level.answer()) {
       for (TreeNode expression : target.nodes("expr")) {
         Level.Column column = level.column(expression);
         if (column != null
             && column.level() == level
             && alwaysThere.contains(column.entry())
-            && (!grouped || groups.contains(target.number("ressortgroupref")))
-            && seen.add(column)) {
-          add(column, target.number("resno") - 1, found);
+            && (!grouped || groups.contains(target.number("ressortgroupref")))) {
+          found.putIfAbsent(column, target.number("resno") - 1);
         }
       }
     }

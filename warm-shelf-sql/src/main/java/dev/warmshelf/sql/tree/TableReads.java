@@ -1,9 +1,11 @@
 package dev.warmshelf.sql.tree;
 
 import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.sql.tree.Analysis.Mendable;
 import dev.warmshelf.sql.tree.Analysis.PinValue;
 import dev.warmshelf.sql.tree.Analysis.TableRead;
+import dev.warmshelf.sql.tree.Analysis.Tie;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.HashSet;
@@ -30,7 +32,27 @@ final class TableReads {
   private final Facts facts;
   private final Conditions conditions;
   private final List<TableRead> found = new ArrayList<>();
+  private final Map<Level, Known> levels = new HashMap<>();
   private Mendable mendable = Analysis.NOT_MENDABLE;
+
+  /** Ties are followed from table to table, so many times. */
+  private static final int LONGEST_CHAIN = 3;
+
+  /**
+   * What is known of a query's entries.
+   *
+   * @param inForce the conditions in force for each
+   * @param columns what is known of columns beforehand
+   */
+  private record Known(
+      Map<Integer, List<TreeNode>> inForce, Map<Level.Column, List<PinValue>> columns) {
+    List<TreeNode> conditions(int number) {
+      return inForce.getOrDefault(number, List.of());
+    }
+  }
+
+  /** What the statement's own query says of its rows: whether they stand in the answer. */
+  private record Answer(AnswerLanes told, Divisions divisions) {}
 
   TableReads(Facts facts) {
     this.facts = facts;
@@ -65,62 +87,131 @@ final class TableReads {
       collect(from, List.of(), inForce);
       collectForEveryRow(from, always);
     }
-    if (told != null) {
-      mendable = Divisions.of(level, facts, conditions, told.isBelieved(), inForce);
+    Answer answer =
+        told == null
+            ? null
+            : new Answer(told, new Divisions(level, facts, conditions, told.isBelieved(), inForce));
+    if (answer != null) {
+      mendable = answer.divisions().mendable();
     }
     Map<Level.Column, List<PinValue>> known = new HashMap<>(around);
     known.putAll(pushed);
+    levels.put(level, new Known(inForce, known));
     Map<Level.Column, List<PinValue>> inside = new HashMap<>(known);
     inside.putAll(conditions.pins(always, level, known));
     for (int number = 1; number <= level.entries().size(); number++) {
-      Map<Level.Column, List<PinValue>> pins =
-          conditions.pins(inForce.getOrDefault(number, List.of()), level, known);
-      entry(level, number, pins, inside, told);
+      entry(level, number, inside, answer);
     }
     subqueries(level, inside);
     setOperation(level, around, pushed);
   }
 
   private void entry(
-      Level level,
-      int number,
-      Map<Level.Column, List<PinValue>> pins,
-      Map<Level.Column, List<PinValue>> inside,
-      @Nullable AnswerLanes told) {
+      Level level, int number, Map<Level.Column, List<PinValue>> inside, @Nullable Answer answer) {
     TreeNode entry = level.entry(number);
+    Map<Integer, List<PinValue>> pins = pins(level, number);
     if (level.kind(number) == Level.RELATION && !Visit.isPlaceholder(entry, level)) {
       Facts.Relation relation = facts.relation(entry.oid("relid"));
       if (relation instanceof Facts.Relation.Table table) {
-        Map<String, Integer> tells = told == null ? Map.of() : told.of(number, table);
-        found.add(read(table, ofEntry(level, number, pins), tells));
+        TableRead read = read(table, pins, ties(level, number, table, List.of()));
+        found.add(answer == null ? read : shown(read, number, table, answer));
       } else if (relation instanceof Facts.Relation.View view) {
         for (TreeNode query : view.trees()) {
           Level below = new Level(query, null);
-          level(below, Map.of(), push(ofEntry(level, number, pins), below), null);
+          level(below, Map.of(), push(pins, below), null);
         }
       }
     }
     TreeNode subquery = entry.node("subquery");
     if (subquery != null && level.query().node("setOperations") == null) {
       Level below = new Level(subquery, level);
-      level(below, inside, push(ofEntry(level, number, pins), below), null);
+      level(below, inside, push(pins, below), null);
     }
   }
 
-  private static Map<Integer, List<PinValue>> ofEntry(
-      Level level, int number, Map<Level.Column, List<PinValue>> pins) {
+  private static TableRead shown(
+      TableRead read, int number, Facts.Relation.Table table, Answer answer) {
+    return new TableRead(
+        read.table(),
+        read.kinds(),
+        read.pins(),
+        answer.told().of(number, table),
+        answer.divisions().shown(number),
+        read.ties());
+  }
+
+  /** What an entry's columns are pinned to, by their numbers. */
+  private Map<Integer, List<PinValue>> pins(Level level, int number) {
+    Known known = levels.get(level);
     Map<Integer, List<PinValue>> own = new TreeMap<>();
-    pins.forEach(
-        (column, values) -> {
-          if (column.level() == level && column.entry() == number) {
-            own.put(column.number(), values);
-          }
-        });
+    if (known != null) {
+      conditions
+          .pins(known.conditions(number), level, known.columns())
+          .forEach(
+              (column, values) -> {
+                if (column.level() == level && column.entry() == number) {
+                  own.put(column.number(), values);
+                }
+              });
+    }
     return own;
   }
 
+  /**
+   * The ties of an entry's table that lead to a table with values of its own to have.
+   *
+   * @param from the tables by which the ties came here
+   */
+  private List<Tie> ties(Level level, int number, Facts.Relation.Table table, List<Lane> from) {
+    Known known = levels.get(level);
+    if (known == null || from.size() == LONGEST_CHAIN) {
+      return List.of();
+    }
+    List<Lane> chain = new ArrayList<>(from);
+    chain.add(table.lane());
+    List<Tie> ties = new ArrayList<>();
+    for (TreeNode condition : known.conditions(number)) {
+      Conditions.EqualColumns equal = conditions.equalColumns(condition, level);
+      if (equal != null) {
+        boolean first = isOf(equal.one(), level, number);
+        Level.Column own = first ? equal.one() : equal.other();
+        Level.Column other = first ? equal.other() : equal.one();
+        Tie tie = isOf(own, level, number) ? tie(table, own, other, chain) : null;
+        if (tie != null) {
+          ties.add(tie);
+        }
+      }
+    }
+    return ties;
+  }
+
+  private static boolean isOf(Level.Column column, Level level, int number) {
+    return column.level() == level && column.entry() == number;
+  }
+
+  private @Nullable Tie tie(
+      Facts.Relation.Table table, Level.Column own, Level.Column other, List<Lane> chain) {
+    Level home = other.level();
+    if (home.kind(other.entry()) != Level.RELATION
+        || !(facts.relation(home.entry(other.entry()).oid("relid"))
+            instanceof Facts.Relation.Table to)
+        || chain.contains(to.lane())) {
+      return null;
+    }
+    Facts.Column column = table.columns().get(own.number());
+    Facts.Column its = to.columns().get(other.number());
+    if (column == null || its == null || column.kind() == null || column.kind() != its.kind()) {
+      return null;
+    }
+    TableRead read = read(to, pins(home, other.entry()), ties(home, other.entry(), to, chain));
+    boolean nothingNew = read.pins().containsKey(its.name()); // so is the other side, by then
+    return nothingNew || (read.pins().isEmpty() && read.ties().isEmpty())
+        ? null
+        : new Tie(column.name(), column.kind(), read, its.name());
+  }
+
   private static TableRead read(
-      Facts.Relation.Table table, Map<Integer, List<PinValue>> pins, Map<String, Integer> told) {
+      Facts.Relation.Table table, Map<Integer, List<PinValue>> pins, List<Tie> ties) {
     Map<String, ColumnKind> kinds = new LinkedHashMap<>();
     Map<String, List<PinValue>> byName = new LinkedHashMap<>();
     new TreeMap<>(table.columns())
@@ -135,7 +226,7 @@ final class TableReads {
                 }
               }
             });
-    return new TableRead(table.lane(), kinds, byName, told);
+    return new TableRead(table.lane(), kinds, byName, Map.of(), List.of(), ties);
   }
 
   /** The conditions in force for each entry. */

@@ -1,0 +1,80 @@
+package dev.warmshelf.shelf;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import dev.warmshelf.lane.Change;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Interest;
+import java.io.IOException;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.function.Predicate;
+import org.jspecify.annotations.Nullable;
+import org.junit.jupiter.api.Test;
+
+/** What else is kept says of changes that they reach an answer, or that they cannot. */
+class RevivalTest {
+  private final Questions db = new Questions();
+  private final Shelf shelf = db.shelf(policy -> policy.renewing(Renewal.mending()));
+
+  @Test
+  void whatNoChangeReachesIsServed() throws IOException {
+    read(touching -> false);
+    db.change(40);
+    List<Change> told = new ArrayList<>();
+    Reading<@Nullable Integer> reading = read(told::addAll);
+    assertThat(told).hasSize(1);
+    assertThat(reading.origin()).isEqualTo(Origin.REVIVED);
+    assertThat(read(touching -> false).origin()).isEqualTo(Origin.KEPT);
+    db.change(41);
+    assertThat(read(touching -> false).value()).isEqualTo(41);
+  }
+
+  @Test
+  void aChangeThatComesMeanwhileIsNotExcused() throws IOException {
+    read(touching -> false);
+    db.change(40);
+    Reading<@Nullable Integer> reading =
+        read(
+            touching -> {
+              db.change(41);
+              return true;
+            });
+    assertThat(reading.value()).isEqualTo(41);
+  }
+
+  @Test
+  void norIsItIfAnotherReaderHasSettledTheFirst() throws IOException {
+    read(touching -> false);
+    db.change(40);
+    Reading<@Nullable Integer> reading =
+        read(
+            touching -> {
+              try {
+                assertThat(read(all -> true).origin()).isEqualTo(Origin.REVIVED);
+              } catch (IOException e) {
+                throw new AssertionError(e);
+              }
+              db.change(41); // as many changes as before are missing now
+              return true;
+            });
+    assertThat(reading.value()).isEqualTo(41);
+  }
+
+  private Reading<@Nullable Integer> read(Predicate<List<Change>> cannotReach) throws IOException {
+    return db.read(
+        shelf,
+        1,
+        db.new Asking() {
+          @Override
+          public Interest interest(@Nullable Integer answer) {
+            return Interest.inLanesOf(Footprint.of(Questions.BOOKING));
+          }
+
+          @Override
+          public boolean cannotReach(List<Change> touching) {
+            return cannotReach.test(touching);
+          }
+        });
+  }
+}
