@@ -5,6 +5,7 @@ module dev.warmshelf.bench {
   requires dev.warmshelf.record;
   requires dev.warmshelf.scenario;
   requires com.zaxxer.hikari;
+  requires java.management;
   requires java.naming;
   requires jcstress.core;
   requires jmh.core;

@@ -1,16 +1,15 @@
 package dev.warmshelf;
 
 import dev.warmshelf.lane.MendingPlan.Wanted;
-import dev.warmshelf.lane.ProbePlan.Tied;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Binding;
 import dev.warmshelf.sql.PartsText;
-import dev.warmshelf.sql.TiedText;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
+import java.util.Arrays;
 import org.jspecify.annotations.Nullable;
 
 /** One query as the driver gets it, and what a connection makes of it. */
@@ -37,17 +36,16 @@ final class QueryLoader {
   }
 
   /**
-   * The same query for some parts of its answer alone.
+   * The same query for some parts of its answer alone; their list is one more value, after the
+   * query's.
    *
    * @param width how many columns the answer has
+   * @param values of the query, so many
    */
-  QueryLoader of(Wanted wanted, int width) {
-    return new QueryLoader(PartsText.of(text, width, wanted.by(), wanted.parts()), order);
-  }
-
-  /** The question whether a row is tied to those that count; it has no parameters. */
-  static QueryLoader probing(Tied tied) {
-    return new QueryLoader(TiedText.probe(tied), new int[0]);
+  QueryLoader of(Wanted wanted, int width, int values) {
+    int[] longer = Arrays.copyOf(order, order.length + 1);
+    longer[order.length] = values;
+    return new QueryLoader(PartsText.of(text, width, wanted.by(), "?"), longer);
   }
 
   /** Reads the answer, and in the same round trip, after it, what the session is like. */

@@ -25,6 +25,9 @@ import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.WaitEndedException;
+import dev.warmshelf.sql.PartsText;
+import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.TiedText;
 import dev.warmshelf.sql.Verdict;
 import dev.warmshelf.sql.tree.Refusal;
 import java.sql.Connection;
@@ -390,25 +393,17 @@ public final class Question<T> {
     private final Sessions.Kind kind;
     private final Judged judged;
     private final Verdict.Keepable verdict;
-    private final FootprintPlan lanes;
-    private final @Nullable InterestPlan interest;
-    private final @Nullable MendingPlan mending;
-    private final @Nullable ProbePlan probe;
     private boolean shared;
 
     SharedRead(Sessions.Kind kind, Judged judged, Verdict.Keepable verdict) {
       this.kind = kind;
       this.judged = judged;
       this.verdict = verdict;
-      this.lanes = verdict.lanes();
-      this.interest = verdict.interest();
-      this.mending = verdict.mending();
-      this.probe = verdict.probe();
     }
 
     @Override
     public Footprint lanes() {
-      return lanes.beforeLoad(values).and(tags);
+      return verdict.lanes().beforeLoad(values).and(tags);
     }
 
     @Override
@@ -446,11 +441,13 @@ public final class Question<T> {
 
     @Override
     public Footprint lanes(Footprint before, Answer answer) {
+      FootprintPlan lanes = verdict.lanes();
       return lanes.needAnswer() ? before.and(lanes.afterLoad(answer)) : before;
     }
 
     @Override
     public @Nullable Interest interest(Answer answer) {
+      InterestPlan interest = verdict.interest();
       return interest == null ? null : interest.of(values, answer);
     }
 
@@ -461,19 +458,24 @@ public final class Question<T> {
       if (held() != null) {
         return null;
       }
-      MendingPlan plan = mending;
+      MendingPlan plan = verdict.mending();
       Wanted wanted = plan == null ? null : plan.wanted(old, touching, MOST_PARTS);
       if (plan != null && wanted != null) {
         return () -> mended(old, plan, wanted);
       }
-      List<Tied> all = probe == null ? null : probe.tied(touching, values, MOST_PARTS);
+      List<Tied> all = tied(touching);
       return all == null ? null : () -> probed(old, all);
     }
 
     /** The old answer, if the changes do not reach it. */
     private @Nullable Answer probed(Answer old, List<Tied> all) {
       for (Tied tied : all) {
-        Answer found = aside(QueryLoader.probing(tied), new @Nullable Object[0]);
+        TiedText.Asked probe = TiedText.probe(tied);
+        SqlStatement asked = query.warm().statement(probe.text());
+        Answer found =
+            aside(
+                new QueryLoader(asked.driverText(), asked.driverOrder()),
+                probe.inOrder(asked.parameters()));
         if (found == null || !Boolean.FALSE.equals(found.value(0, 0))) {
           return null;
         }
@@ -483,13 +485,20 @@ public final class Question<T> {
 
     @Override
     public boolean cannotReach(List<Change> touching) {
-      List<Tied> all =
-          probe == null || held() != null ? null : probe.tied(touching, values, MOST_PARTS);
+      List<Tied> all = held() == null ? tied(touching) : null;
       return all != null && all.stream().allMatch(query.warm().rosters()::excludes);
     }
 
+    private @Nullable List<Tied> tied(List<Change> touching) {
+      ProbePlan probe = verdict.probe();
+      return probe == null ? null : probe.tied(touching, values, MOST_PARTS);
+    }
+
     private @Nullable Answer mended(Answer old, MendingPlan plan, Wanted wanted) {
-      Answer asked = aside(query.loading(values).of(wanted, old.columns().size()), values);
+      @Nullable Object[] more = Arrays.copyOf(values, values.length + 1);
+      more[values.length] = PartsText.values(wanted.by().kind(), wanted.parts());
+      Answer asked =
+          aside(query.loading(values).of(wanted, old.columns().size(), values.length), more);
       if (asked == null) {
         return null;
       }

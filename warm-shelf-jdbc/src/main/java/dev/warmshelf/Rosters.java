@@ -7,7 +7,7 @@ import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Renewal;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.TiedText;
-import dev.warmshelf.sql.TiedText.Roster;
+import dev.warmshelf.sql.TiedText.Asked;
 import java.sql.SQLException;
 import java.util.Map;
 import java.util.Set;
@@ -57,7 +57,7 @@ final class Rosters {
     if (tied.tied().texts().isEmpty()) {
       return true; // null is equal to nothing
     }
-    Roster roster = TiedText.roster(tied);
+    Asked roster = TiedText.roster(tied);
     if (unusable.contains(roster.text())) {
       return false;
     }
@@ -75,7 +75,7 @@ final class Rosters {
     }
   }
 
-  private Reading<Answer> reading(Roster roster) throws SQLException {
+  private Reading<Answer> reading(Asked roster) throws SQLException {
     Question<?> question =
         queries.computeIfAbsent(roster.text(), text -> warm.query(text).asRoster(shelf)).question();
     roster.values().forEach(question::with);

@@ -6,7 +6,14 @@ import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Timings;
 import dev.warmshelf.scenario.LocalPostgres;
+import java.io.IOException;
+import java.lang.management.ManagementFactory;
+import java.lang.management.ThreadInfo;
+import java.lang.management.ThreadMXBean;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.sql.Connection;
+import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
@@ -19,7 +26,9 @@ import org.postgresql.ds.PGSimpleDataSource;
 /**
  * How far a feed's watermark lags when much is followed, and when writers stay open beside many
  * rows of the journal: {@code java -cp ... dev.warmshelf.bench.FeedCost [TABLES [ROWS]]}, 10,000
- * tables and 1,000,000 rows unless said otherwise. A change is made every 5 ms meanwhile.
+ * tables and 1,000,000 rows unless said otherwise. A change is made every 5 ms meanwhile. First,
+ * what following costs while nothing changes: of the feed's thread here, and of its session on the
+ * server, as far as the system tells that.
  */
 public final class FeedCost {
   private static final int WRITERS = 20;
@@ -37,6 +46,7 @@ public final class FeedCost {
       run(source, "CREATE TABLE held (id int PRIMARY KEY, n int)");
       run(source, "INSERT INTO held SELECT i, 0 FROM generate_series(1, " + WRITERS + ") i");
       Journal.on(source).install(List.of("busy:id", "held:id"));
+      idle(source);
       measure(source, "2 tables");
       follow(source, tables);
       measure(source, String.format(Locale.ROOT, "%,d tables", tables));
@@ -44,6 +54,74 @@ public final class FeedCost {
       Journal.on(source).install(List.of("busy:id", "held:id"));
       besideOpenWriters(source, rows);
     }
+  }
+
+  /** Processor time while nothing changes, of a second. */
+  private static void idle(PGSimpleDataSource source) throws Exception {
+    JournalFeed feed = JournalFeed.on(source);
+    try (WarmShelf warm = WarmShelf.over(source).following(feed).open()) {
+      LockSupport.parkNanos(TimeUnit.SECONDS.toNanos(2 * SECONDS)); // compiled, and at rest
+      List<Long> sessions = sessions(source);
+      long looks = feed.meters().snapshot().batches();
+      long own = feedNanos();
+      long servers = serverNanos(sessions);
+      long began = System.nanoTime();
+      LockSupport.parkNanos(TimeUnit.SECONDS.toNanos(2 * SECONDS));
+      double took = System.nanoTime() - began;
+      System.out.printf(
+          Locale.ROOT,
+          "%-36s %.2f %% of a processor here, %s on the server; %.0f looks a second%n",
+          "nothing changes",
+          100 * (feedNanos() - own) / took,
+          servers < 0
+              ? "not measured"
+              : String.format(
+                  Locale.ROOT, "%.2f %%", 100 * (serverNanos(sessions) - servers) / took),
+          (feed.meters().snapshot().batches() - looks) / took * 1e9);
+      if (warm.feedMeters().orElseThrow().state() != FeedMeters.State.LIVE) {
+        throw new IllegalStateException("The feed is not live: " + warm.feedMeters());
+      }
+    }
+  }
+
+  private static long feedNanos() {
+    ThreadMXBean threads = ManagementFactory.getThreadMXBean();
+    long nanos = 0;
+    for (ThreadInfo thread : threads.getThreadInfo(threads.getAllThreadIds())) {
+      if (thread != null && thread.getThreadName().startsWith("warm-shelf-")) {
+        nanos += threads.getThreadCpuTime(thread.getThreadId());
+      }
+    }
+    return nanos;
+  }
+
+  private static List<Long> sessions(PGSimpleDataSource source) throws SQLException {
+    List<Long> sessions = new ArrayList<>();
+    try (Connection connection = source.getConnection();
+        Statement statement = connection.createStatement();
+        ResultSet row =
+            statement.executeQuery(
+                "SELECT pid FROM pg_stat_activity WHERE backend_type = 'client backend'"
+                    + " AND pid <> pg_backend_pid()")) {
+      while (row.next()) {
+        sessions.add(row.getLong(1));
+      }
+    }
+    return sessions;
+  }
+
+  /** What the server's processes have used, by proc(5); -1 where there is none. */
+  private static long serverNanos(List<Long> processes) {
+    long nanos = 0;
+    for (long process : processes) {
+      try {
+        String stat = Files.readString(Path.of("/proc/" + process + "/schedstat"));
+        nanos += Long.parseLong(stat.substring(0, stat.indexOf(' ')));
+      } catch (IOException e) {
+        return -1;
+      }
+    }
+    return nanos;
   }
 
   private static void follow(PGSimpleDataSource source, int tables) throws SQLException {

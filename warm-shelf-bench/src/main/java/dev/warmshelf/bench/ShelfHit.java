@@ -29,7 +29,8 @@ import org.openjdk.jmh.annotations.Warmup;
 
 /**
  * A hit through a {@link Shelf}, beside a plain map with the same keys. The keys asked with are
- * equal to those kept, not identical: as in a program, where each question makes its own.
+ * equal to those kept, not identical: as in a program, where each question makes its own. Threads
+ * ({@code -t 2}) share the shelf, and nothing of the harness.
  */
 @State(Scope.Benchmark)
 @BenchmarkMode(Mode.AverageTime)
@@ -56,8 +57,24 @@ public class ShelfHit {
           time,
           Ground.Trust.FEED);
   private final ConcurrentHashMap<Key, Integer> map = new ConcurrentHashMap<>();
-  private final Key[] asked = new Key[KEYS];
-  private int next;
+
+  /** One thread's questions. */
+  @State(Scope.Thread)
+  public static class Asking {
+    private final Key[] asked = new Key[KEYS];
+    private int next;
+
+    @Setup
+    public void make() {
+      for (int i = 0; i < KEYS; i++) {
+        asked[i] = key(i);
+      }
+    }
+
+    Key next() {
+      return asked[next++ & (KEYS - 1)];
+    }
+  }
 
   @Setup
   public void fill() {
@@ -66,7 +83,6 @@ public class ShelfHit {
       int answer = i;
       map.put(key(i), i);
       shelf.<Integer, RuntimeException>read(key(i), FOUR_TABLES, () -> answer);
-      asked[i] = key(i);
     }
   }
 
@@ -76,14 +92,14 @@ public class ShelfHit {
   }
 
   @Benchmark
-  public int mapGet() {
-    return Objects.requireNonNull(map.get(asked[next++ & (KEYS - 1)]));
+  public int mapGet(Asking asking) {
+    return Objects.requireNonNull(map.get(asking.next()));
   }
 
   @Benchmark
-  public Reading<Integer> shelfHit() {
+  public Reading<Integer> shelfHit(Asking asking) {
     return shelf.<Integer, RuntimeException>read(
-        asked[next++ & (KEYS - 1)],
+        asking.next(),
         FOUR_TABLES,
         () -> {
           throw new IllegalStateException("a hit loads nothing");

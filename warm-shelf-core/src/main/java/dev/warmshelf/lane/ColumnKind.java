@@ -30,6 +30,17 @@ public enum ColumnKind {
   private static final LocalDate FIRST_DAY = LocalDate.of(1, 1, 1);
   private static final LocalDate LAST_DAY = LocalDate.of(9999, 12, 31);
 
+  /** Some value's text, for those who ask how something is asked for. */
+  public String example() {
+    return switch (this) {
+      case INTEGER -> "0";
+      case UUID -> "00000000-0000-0000-0000-000000000000";
+      case DATE -> "2000-01-01";
+      case BOOLEAN -> "true";
+      case TEXT, UNKNOWN -> "";
+    };
+  }
+
   /**
    * A column and a value as the name of a group, or null where the value is not certain to mean
    * that group and no other.

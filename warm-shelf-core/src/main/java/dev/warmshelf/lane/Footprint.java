@@ -3,7 +3,6 @@ package dev.warmshelf.lane;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collection;
-import java.util.Comparator;
 import java.util.List;
 import java.util.stream.Collectors;
 
@@ -11,14 +10,11 @@ import java.util.stream.Collectors;
  * The lanes an answer was read from. An answer is fresh as long as none of them has changed since
  * its load began.
  *
- * <p>Immutable; lanes are distinct; those that change with the data come first, each sort by name.
+ * <p>Immutable; lanes are distinct; those that change with the data come first, table by table.
  */
 public final class Footprint {
   /** The footprint of an answer that was read from no table, such as {@code SELECT 1}. */
   public static final Footprint NOTHING = new Footprint(List.of());
-
-  private static final Comparator<Lane> ORDER =
-      Comparator.comparing((Lane lane) -> !lane.isData()).thenComparing(Comparator.naturalOrder());
 
   private final List<Lane> lanes;
   private final long[] hashes;
@@ -32,7 +28,7 @@ public final class Footprint {
 
   /** Of these lanes, in any order, each as often as one likes. */
   public static Footprint of(Collection<Lane> lanes) {
-    return new Footprint(lanes.stream().distinct().sorted(ORDER).toList());
+    return new Footprint(lanes.stream().distinct().sorted().toList());
   }
 
   /** Of these lanes. */
@@ -50,7 +46,7 @@ public final class Footprint {
     return of(all);
   }
 
-  /** Distinct; those that change with the data first, each sort by name. */
+  /** Distinct; those that change with the data first, table by table. */
   public List<Lane> lanes() {
     return lanes;
   }
@@ -90,7 +86,11 @@ public final class Footprint {
 
   /** About how many bytes the footprint takes in memory, with its lanes. */
   public long bytes() {
-    return 24 + (long) hashes.length * (8 + 8) + lanes.stream().mapToLong(Lane::bytes).sum();
+    long bytes = 24 + (long) hashes.length * (8 + 8);
+    for (Lane lane : lanes) {
+      bytes += lane.bytes();
+    }
+    return bytes;
   }
 
   @Override

@@ -160,7 +160,11 @@ public final class Lane implements Comparable<Lane> {
 
   /** About how many bytes the lane takes in memory, with a stamp of its own. */
   public long bytes() {
-    return 24L + 84 + 48L * parts.size() + parts.stream().mapToLong(String::length).sum();
+    long bytes = 24L + 84 + 48L * parts.size();
+    for (String part : parts) {
+      bytes += part.length();
+    }
+    return bytes;
   }
 
   /** The lane in words, to show. */
@@ -195,12 +199,20 @@ public final class Lane implements Comparable<Lane> {
 
   @Override
   public int compareTo(Lane other) {
-    int byName = name().compareTo(other.name());
-    return byName != 0 ? byName : written(this).compareTo(written(other));
-  }
-
-  private static String written(Lane lane) {
-    return lane.kind + lane.parts.toString();
+    if (isData() != other.isData()) {
+      return isData() ? -1 : 1;
+    }
+    int most = Math.min(parts.size(), other.parts.size());
+    for (int i = 0; i < most; i++) {
+      String one = parts.get(i);
+      String another = other.parts.get(i);
+      int compared = one.equals(another) ? 0 : one.compareTo(another);
+      if (compared != 0) {
+        return compared;
+      }
+    }
+    int bySize = Integer.compare(parts.size(), other.parts.size());
+    return bySize != 0 ? bySize : kind.compareTo(other.kind);
   }
 
   @Override

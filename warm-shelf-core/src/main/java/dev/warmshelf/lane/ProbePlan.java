@@ -131,12 +131,12 @@ public record ProbePlan(Map<Lane, List<Link>> links) {
     return all;
   }
 
-  /** What rows of any changes would be tied to, with no value yet. */
+  /** What rows of any changes would be tied to, by an example. */
   public List<Tied> all(@Nullable Object[] values) {
     List<Tied> all = new ArrayList<>();
     for (List<Link> places : links.values()) {
       for (Link place : places) {
-        Tied tied = tied(place, Set.of(), Set.of(), values);
+        Tied tied = tied(place, Set.of(place.kind().example()), Set.of(), values);
         if (tied != null) {
           all.add(tied);
         }

@@ -2,46 +2,48 @@ package dev.warmshelf.sql;
 
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.MendingPlan.Division;
+import java.time.LocalDate;
 import java.util.Collection;
-import java.util.Map;
+import java.util.List;
+import java.util.UUID;
 import java.util.stream.Collectors;
 import java.util.stream.IntStream;
 
 /** A query's text, for some parts of its answer alone. */
 public final class PartsText {
-  /** As what values' texts are read. */
-  private static final Map<ColumnKind, String> TYPES =
-      Map.of(
-          ColumnKind.INTEGER, "int8",
-          ColumnKind.TEXT, "text",
-          ColumnKind.UUID, "uuid",
-          ColumnKind.DATE, "date",
-          ColumnKind.BOOLEAN, "bool");
-
   private PartsText() {}
 
   /**
-   * The text, with the query's parameters where they were. The parts stand in it as one constant,
-   * so that however many they are, the database counts it as one statement.
+   * The text, with the query's parameters where they were, and one more at its end for the parts:
+   * however many they are, it stays the same, and what the database has worked out of it holds.
    *
    * @param query in whatever style its parameters are written
    * @param width how many columns its answer has
-   * @param parts the texts of the column that divides
+   * @param parameter as that style writes one more
    */
-  public static String of(String query, int width, Division by, Collection<String> parts) {
+  public static String of(String query, int width, Division by, String parameter) {
     String columns =
         IntStream.rangeClosed(1, width).mapToObj(n -> "c" + n).collect(Collectors.joining(", "));
-    return "SELECT * FROM (\n%s\n) AS kept (%s) WHERE %s"
-        .formatted(query, columns, isOneOf("kept.c" + (by.position() + 1), by.kind(), parts));
+    return "SELECT * FROM (\n%s\n) AS kept (%s) WHERE kept.c%d = ANY (%s)"
+        .formatted(query, columns, by.position() + 1, parameter);
   }
 
-  /** A condition, the values in it as one constant. */
-  static String isOneOf(String column, ColumnKind kind, Collection<String> texts) {
-    String array =
-        texts.stream()
-            .map(text -> '"' + text.replace("\\", "\\\\").replace("\"", "\\\"") + '"')
-            .collect(Collectors.joining(",", "{", "}"));
-    String literal = "E'" + array.replace("\\", "\\\\").replace("'", "''") + "'";
-    return "%s = ANY (%s::pg_catalog.%s[])".formatted(column, literal, TYPES.get(kind));
+  /**
+   * The parameter's value.
+   *
+   * @param texts of the column that divides, as {@link ColumnKind#group} writes them
+   */
+  public static List<?> values(ColumnKind kind, Collection<String> texts) {
+    return texts.stream().sorted().map(text -> value(kind, text)).toList();
+  }
+
+  private static Object value(ColumnKind kind, String text) {
+    return switch (kind) {
+      case INTEGER -> Long.valueOf(text);
+      case UUID -> UUID.fromString(text);
+      case DATE -> LocalDate.parse(text);
+      case BOOLEAN -> Boolean.valueOf(text);
+      case TEXT, UNKNOWN -> text;
+    };
   }
 }

@@ -1,17 +1,14 @@
 package dev.warmshelf.sql;
 
-import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.ProbePlan.Condition;
 import dev.warmshelf.lane.ProbePlan.Further;
 import dev.warmshelf.lane.ProbePlan.Rows;
 import dev.warmshelf.lane.ProbePlan.Tied;
-import java.time.LocalDate;
+import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.UUID;
-import java.util.function.Function;
-import java.util.stream.Collectors;
+import org.jspecify.annotations.Nullable;
 
 /** The texts of what is asked to find out whether changed rows are tied to those that count. */
 public final class TiedText {
@@ -21,88 +18,69 @@ public final class TiedText {
   private TiedText() {}
 
   /**
-   * A roster's text.
+   * What is asked.
    *
-   * @param text a query with named parameters, of one column; it gives one row more than {@link
-   *     #LONGEST_ROSTER} if there are more
+   * @param text a query with named parameters, of one column
    * @param values of the parameters, a list each
    */
-  public record Roster(String text, Map<String, List<?>> values) {}
-
-  /** The roster, in a text that is the same whatever is tied to it. */
-  public static Roster roster(Tied tied) {
-    Map<String, List<?>> values = new LinkedHashMap<>();
-    String from =
-        from(
-            tied.roster(),
-            1,
-            is -> {
-              String parameter = "v" + values.size();
-              values.put(parameter, valuesOf(is));
-              return " = ANY (:" + parameter + ")";
-            });
-    String text =
-        "SELECT "
-            + column("t1", tied.tied().column())
-            + " AS tied "
-            + from
-            + " LIMIT "
-            + (LONGEST_ROSTER + 1);
-    return new Roster(text, Map.copyOf(values));
+  public record Asked(String text, Map<String, List<?>> values) {
+    /** The values in the order of some parameters. */
+    public @Nullable Object[] inOrder(List<String> parameters) {
+      return parameters.stream().map(values::get).toArray();
+    }
   }
 
-  /** The probe: one row that says whether a row is tied; values stand in it as constants. */
-  public static String probe(Tied tied) {
-    Function<Condition, String> constant = is -> PartsText.isOneOf("", is.kind(), is.texts());
-    return "SELECT EXISTS (SELECT "
-        + from(tied.roster(), 1, constant)
-        + " AND "
-        + column("t1", tied.tied().column())
-        + constant.apply(tied.tied())
-        + ") AS tied";
+  /**
+   * The roster, in a text that is the same whatever is tied to it. It gives one row more than
+   * {@link #LONGEST_ROSTER} if there are more.
+   */
+  public static Asked roster(Tied tied) {
+    Map<String, List<?>> values = new LinkedHashMap<>();
+    String from = from(tied.roster(), 1, values);
+    return new Asked(
+        "SELECT %s AS tied %s LIMIT %d"
+            .formatted(column("t1", tied.tied().column()), from, LONGEST_ROSTER + 1),
+        Map.copyOf(values));
+  }
+
+  /** The probe: one row that says whether a row is tied. */
+  public static Asked probe(Tied tied) {
+    Map<String, List<?>> values = new LinkedHashMap<>();
+    String from = from(tied.roster(), 1, values);
+    return new Asked(
+        "SELECT EXISTS (SELECT %s AND %s) AS tied".formatted(from, is("t1", tied.tied(), values)),
+        Map.copyOf(values));
   }
 
   /**
    * @param number of the table in the chain, from 1
-   * @param isOneOf what follows a column to say that it has one of some values
+   * @param values of the parameters so far; more are put in
    */
-  private static String from(Rows rows, int number, Function<Condition, String> isOneOf) {
+  private static String from(Rows rows, int number, Map<String, List<?>> values) {
     String alias = "t" + number;
-    String conditions =
-        rows.conditions().stream()
-            .map(is -> column(alias, is.column()) + isOneOf.apply(is))
-            .collect(Collectors.joining(" AND "));
+    List<String> conditions = new ArrayList<>();
+    rows.conditions().forEach(condition -> conditions.add(is(alias, condition, values)));
     Further further = rows.further();
     if (further != null) {
       String next = "t" + (number + 1);
-      conditions +=
-          (conditions.isEmpty() ? "" : " AND ")
-              + "EXISTS (SELECT "
-              + from(further.rows(), number + 1, isOneOf)
-              + " AND "
-              + column(next, further.its())
-              + " = "
-              + column(alias, further.own())
-              + ")";
+      conditions.add(
+          "EXISTS (SELECT %s AND %s = %s)"
+              .formatted(
+                  from(further.rows(), number + 1, values),
+                  column(next, further.its()),
+                  column(alias, further.own())));
     }
-    return "FROM " + rows.table().written() + " AS " + alias + " WHERE " + conditions;
+    return "FROM %s AS %s WHERE %s"
+        .formatted(rows.table().written(), alias, String.join(" AND ", conditions));
+  }
+
+  private static String is(String alias, Condition condition, Map<String, List<?>> values) {
+    String parameter = "v" + values.size();
+    values.put(parameter, PartsText.values(condition.kind(), condition.texts()));
+    return column(alias, condition.column()) + " = ANY (:" + parameter + ")";
   }
 
   private static String column(String alias, String name) {
     return alias + ".\"" + name.replace("\"", "\"\"") + '"';
-  }
-
-  private static List<?> valuesOf(Condition is) {
-    return is.texts().stream().sorted().map(text -> value(is.kind(), text)).toList();
-  }
-
-  private static Object value(ColumnKind kind, String text) {
-    return switch (kind) {
-      case INTEGER -> Long.valueOf(text);
-      case UUID -> UUID.fromString(text);
-      case DATE -> LocalDate.parse(text);
-      case BOOLEAN -> Boolean.valueOf(text);
-      case TEXT, UNKNOWN -> text;
-    };
   }
 }

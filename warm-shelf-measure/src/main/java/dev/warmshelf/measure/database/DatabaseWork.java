@@ -14,6 +14,7 @@ import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.Collection;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -75,6 +76,8 @@ public final class DatabaseWork {
 
   /** A statement with values for its parameters. */
   public record Sample(SqlStatement sql, Map<String, Object> inputs) {
+    private static final String PARTS = "warm_shelf_parts";
+
     /**
      * What is asked instead of the statement: once for each way in which its answer falls into
      * parts, and for each roster that tells which changes reach it.
@@ -87,16 +90,18 @@ public final class DatabaseWork {
       if (mending != null) {
         int width = width(dataSource);
         for (MendingPlan.Division division : mending.divisions()) {
-          String text = PartsText.of(sql.text(), width, division, List.of());
-          all.add(new Sample(SqlStatement.of(text), inputs));
+          String text = PartsText.of(sql.text(), width, division, ":" + PARTS);
+          Map<String, Object> more = new HashMap<>(inputs);
+          more.put(PARTS, PartsText.values(division.kind(), List.of(division.kind().example())));
+          all.add(new Sample(SqlStatement.of(text), more));
         }
       }
       ProbePlan probe = kept.probe();
       @Nullable Object[] values = sql.parameters().stream().map(inputs::get).toArray();
       for (Tied tied : probe == null ? List.<Tied>of() : probe.all(values)) {
-        all.add(new Sample(SqlStatement.of(TiedText.probe(tied)), Map.of()));
-        TiedText.Roster roster = TiedText.roster(tied);
-        all.add(new Sample(SqlStatement.of(roster.text()), Map.copyOf(roster.values())));
+        for (TiedText.Asked asked : List.of(TiedText.probe(tied), TiedText.roster(tied))) {
+          all.add(new Sample(SqlStatement.of(asked.text()), Map.copyOf(asked.values())));
+        }
       }
       return all;
     }
