@@ -486,7 +486,9 @@ public final class Question<T> {
     @Override
     public boolean cannotReach(List<Change> touching) {
       List<Tied> all = held() == null ? tied(touching) : null;
-      return all != null && all.stream().allMatch(query.warm().rosters()::excludes);
+      Duration limit = Duration.ofNanos(waitLimitNanos);
+      return all != null
+          && all.stream().allMatch(tied -> query.warm().rosters().excludes(tied, limit));
     }
 
     private @Nullable List<Tied> tied(List<Change> touching) {

@@ -1,5 +1,6 @@
 package dev.warmshelf;
 
+import dev.warmshelf.key.Generations;
 import dev.warmshelf.lane.ProbePlan.Tied;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.shelf.Policy;
@@ -9,9 +10,7 @@ import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.TiedText;
 import dev.warmshelf.sql.TiedText.Asked;
 import java.sql.SQLException;
-import java.util.Map;
-import java.util.Set;
-import java.util.concurrent.ConcurrentHashMap;
+import java.time.Duration;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -33,11 +32,26 @@ final class Rosters {
   static final String SHELF = "rosters";
 
   private static final Logger LOG = LoggerFactory.getLogger(Rosters.class);
+  private static final long MOST_BYTES = 1 << 20;
+  private static final long FORM_BYTES = 500;
+
+  /** The class of SQLSTATEs that say that a statement is wrong, or may not be asked. */
+  private static final String ACCESS_RULES = "42";
 
   private final WarmShelf warm;
   private final Shelf shelf;
-  private final Map<String, ShelvedQuery<?>> queries = new ConcurrentHashMap<>();
-  private final Set<String> unusable = ConcurrentHashMap.newKeySet();
+  private final Generations<String, Form> forms =
+      new Generations<>(MOST_BYTES, (text, form) -> 4L * text.length() + FORM_BYTES);
+
+  /** Of one text. */
+  private static final class Form {
+    private final ShelvedQuery<?> query;
+    private volatile boolean unreadable;
+
+    Form(ShelvedQuery<?> query) {
+      this.query = query;
+    }
+  }
 
   Rosters(WarmShelf warm, Shelf shelf) {
     this.warm = warm;
@@ -52,33 +66,40 @@ final class Rosters {
     return shelf;
   }
 
-  /** Whether no changed row is tied to one that counts. Loads the roster if it is not kept. */
-  boolean excludes(Tied tied) {
+  /**
+   * Whether no changed row is tied to one that counts. Loads the roster if it is not kept.
+   *
+   * @param limit how long to wait for others who are loading it
+   */
+  boolean excludes(Tied tied, Duration limit) {
     if (tied.tied().texts().isEmpty()) {
       return true; // null is equal to nothing
     }
     Asked roster = TiedText.roster(tied);
-    if (unusable.contains(roster.text())) {
+    Form form = form(roster.text());
+    if (form.unreadable) {
       return false;
     }
     try {
-      Reading<Answer> reading = reading(roster);
-      return reading.saysNothingUntold()
+      Question<?> question = form.query.question();
+      roster.values().forEach(question::with);
+      Reading<Answer> reading = question.waitingAtMost(limit).answer();
+      return reading.saysWhatWasTold()
           && reading.value().size() <= TiedText.LONGEST_ROSTER
           && !tied.isIn(reading.value());
     } catch (SQLException e) {
-      boolean forGood = e.getSQLState() != null && e.getSQLState().startsWith("42");
-      if (forGood && unusable.add(roster.text())) {
-        LOG.debug("A roster cannot be read, and is not asked for again: {}", roster.text(), e);
-      }
+      form.unreadable = e.getSQLState() != null && e.getSQLState().startsWith(ACCESS_RULES);
+      LOG.debug("A roster could not be read: {}", roster.text(), e);
       return false;
     }
   }
 
-  private Reading<Answer> reading(Asked roster) throws SQLException {
-    Question<?> question =
-        queries.computeIfAbsent(roster.text(), text -> warm.query(text).asRoster(shelf)).question();
-    roster.values().forEach(question::with);
-    return question.answer();
+  private Form form(String text) {
+    Form known = forms.get(text);
+    if (known == null) {
+      known = new Form(warm.query(text).asRoster(shelf));
+      forms.put(text, known);
+    }
+    return known;
   }
 }

@@ -130,12 +130,14 @@ public final class Reading<V extends @Nullable Object> {
   }
 
   /**
-   * Whether the answer says nothing that the feed has not told of: it has told of all that had
-   * committed when the answer was loaded, and none of that has touched it since.
+   * Whether the answer says what the feed has told, no less and no more: it was kept, which rules
+   * out one for its caller alone; the feed has told of all that had committed when it was loaded;
+   * and none of that has touched it since.
    */
-  public boolean saysNothingUntold() {
+  public boolean saysWhatWasTold() {
     Watermark told = ground.board().watermark();
-    return entry != null
+    return (origin == Origin.KEPT || origin == Origin.REVIVED)
+        && entry != null
         && told != null
         && told.nanos() - (entry.loadBeganNanos() + entry.loadNanos()) >= 0
         && entry.isFresh(ground.board());

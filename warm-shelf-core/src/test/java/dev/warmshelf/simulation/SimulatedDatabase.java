@@ -111,10 +111,12 @@ final class SimulatedDatabase {
       }
       List<ChangedRow> rows = new ArrayList<>();
       if (noteOldValues) {
-        rows.add(new ChangedRow(DAY, Integer.toString(view().day[sailing])));
+        rows.add(
+            new ChangedRow(
+                ID_AND_DAY, Integer.toString(sailing), Integer.toString(view().day[sailing])));
       }
       days.put(sailing, day);
-      rows.add(new ChangedRow(DAY, Integer.toString(day)));
+      rows.add(new ChangedRow(ID_AND_DAY, Integer.toString(sailing), Integer.toString(day)));
       note("sailing", rows, Set.of("id"));
       return true;
     }
@@ -172,7 +174,7 @@ final class SimulatedDatabase {
   }
 
   private static final List<String> TRACKED = List.of("id", "sailing_id", "agent_id");
-  private static final List<String> DAY = List.of("day");
+  private static final List<String> ID_AND_DAY = List.of("id", "day");
 
   private final java.util.function.LongSupplier clock;
   private final boolean noteOldValues;

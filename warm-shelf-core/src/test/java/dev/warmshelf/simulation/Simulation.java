@@ -20,14 +20,18 @@ import dev.warmshelf.lane.InterestPlan.Pinned;
 import dev.warmshelf.lane.InterestPlan.PlaceRead;
 import dev.warmshelf.lane.InterestPlan.Told;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.lane.MendingPlan;
+import dev.warmshelf.lane.MendingPlan.Wanted;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Ground;
+import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Renewal;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.shelf.Upkeep;
 import dev.warmshelf.shelf.WhenLost;
@@ -81,7 +85,9 @@ final class Simulation {
     UNEQUAL_SESSION_SHARED,
     FAILURE_KEPT_AS_AN_ANSWER,
     CLEARED_FROM_THE_STORE_ALONE,
-    COLUMN_THAT_IS_READ_LEFT_OUT
+    COLUMN_THAT_IS_READ_LEFT_OUT,
+    MENDED_WITHOUT_A_LOOK,
+    ROSTER_BELIEVED_TOO_SOON
   }
 
   /** An invariant did not hold; the message says where. */
@@ -118,6 +124,10 @@ final class Simulation {
     TOTAL,
     /** A day's sailings, each with its metres. */
     BOARD,
+    /** A day's metres: which bookings count only the sailings tell. */
+    DAY,
+    /** The roster of that: a day's sailings. */
+    SAILINGS,
     /** A number from a view, which stands for one table or the other. */
     VIEW,
     /** Something that no feed tells of; who changes it clears its key. */
@@ -126,22 +136,42 @@ final class Simulation {
 
   /** How the lanes of each kind follow from its parameter. */
   private static final Map<Kind, FootprintPlan> LANES =
-      Map.of(
-          Kind.BOOKING, FootprintPlan.of(List.of(groups("id", new Source.Parameter(0)))),
-          Kind.AGENT, FootprintPlan.of(List.of(groups("agent_id", new Source.Parameter(0)))),
-          Kind.COUNT, FootprintPlan.of(List.of(groups("agent_id", new Source.Parameter(0)))),
-          Kind.BOTH, FootprintPlan.of(List.of(groups("sailing_id", new Source.Constant(1)))),
-          Kind.LIST,
-              FootprintPlan.of(
-                  List.of(groups("sailing_id", new Source.Parameter(0), new Source.Constant(0)))),
-          Kind.TOTAL, FootprintPlan.of(List.of(new Reach.Whole(BOOKING))),
-          Kind.BOARD,
-              FootprintPlan.of(
-                  List.of(
-                      new Reach.Groups(
-                          SAILING, "day", ColumnKind.INTEGER, List.of(new Source.Parameter(0))),
-                      new Reach.Told(BOOKING, "sailing_id", ColumnKind.INTEGER, 0))),
-          Kind.OUTSIDE, FootprintPlan.of(List.of()));
+      Map.ofEntries(
+          reaching(Kind.BOOKING, groups("id", new Source.Parameter(0))),
+          reaching(Kind.AGENT, groups("agent_id", new Source.Parameter(0))),
+          reaching(Kind.COUNT, groups("agent_id", new Source.Parameter(0))),
+          reaching(Kind.BOTH, groups("sailing_id", new Source.Constant(1))),
+          reaching(
+              Kind.LIST, groups("sailing_id", new Source.Parameter(0), new Source.Constant(0))),
+          reaching(Kind.TOTAL, new Reach.Whole(BOOKING)),
+          reaching(
+              Kind.BOARD, ofDay(), new Reach.Told(BOOKING, "sailing_id", ColumnKind.INTEGER, 0)),
+          reaching(Kind.DAY, ofDay(), new Reach.Whole(BOOKING)),
+          reaching(Kind.SAILINGS, ofDay()),
+          reaching(Kind.OUTSIDE));
+
+  private static Map.Entry<Kind, FootprintPlan> reaching(Kind kind, Reach... reaches) {
+    return Map.entry(kind, FootprintPlan.of(List.of(reaches)));
+  }
+
+  private static Reach ofDay() {
+    return new Reach.Groups(SAILING, "day", ColumnKind.INTEGER, List.of(new Source.Parameter(0)));
+  }
+
+  /** How boards are mended: sailing by sailing. */
+  private static final MendingPlan MENDING =
+      new MendingPlan(
+          List.of(
+              new MendingPlan.Division(
+                  0,
+                  ColumnKind.INTEGER,
+                  Map.of(SAILING, Set.of("id"), BOOKING, Set.of("sailing_id")))),
+          List.of(new MendingPlan.Sort(0, false, false)));
+
+  private static final int MOST_PARTS = 50;
+
+  private static final PlaceRead ON_DAY =
+      new PlaceRead(SAILING, Map.of("day", pinned(new Source.Parameter(0))), Map.of());
 
   /** What a second look must know of each kind; nothing of the view, whose lanes change. */
   private static final Map<Kind, InterestPlan> INTERESTS =
@@ -173,12 +203,16 @@ final class Simulation {
               new InterestPlan(
                   Map.of(BOOKING, Set.of("metres")),
                   List.of(new PlaceRead(BOOKING, Map.of(), Map.of()))),
+          Kind.SAILINGS, new InterestPlan(Map.of(SAILING, Set.of("id", "day")), List.of(ON_DAY)),
+          Kind.DAY,
+              new InterestPlan(
+                  Map.of(BOOKING, Set.of("sailing_id", "metres"), SAILING, Set.of("id", "day")),
+                  List.of(ON_DAY, new PlaceRead(BOOKING, Map.of(), Map.of()))),
           Kind.BOARD,
               new InterestPlan(
                   Map.of(BOOKING, Set.of("sailing_id", "metres"), SAILING, Set.of("id", "day")),
                   List.of(
-                      new PlaceRead(
-                          SAILING, Map.of("day", pinned(new Source.Parameter(0))), Map.of()),
+                      ON_DAY,
                       new PlaceRead(
                           BOOKING,
                           Map.of(),
@@ -198,10 +232,7 @@ final class Simulation {
   private static final List<FootprintPlan> VIEWS =
       List.of(
           FootprintPlan.of(List.of(groups("sailing_id", new Source.Parameter(0)))),
-          FootprintPlan.of(
-              List.of(
-                  new Reach.Groups(
-                      SAILING, "day", ColumnKind.INTEGER, List.of(new Source.Parameter(0))))));
+          FootprintPlan.of(List.of(ofDay())));
 
   private static Reach groups(String column, Source... values) {
     return new Reach.Groups(BOOKING, column, ColumnKind.INTEGER, List.of(values));
@@ -266,6 +297,7 @@ final class Simulation {
   private long reads;
   private long kept;
   private long revived;
+  private long mended;
   private long old;
 
   /** When everything was cleared the last time. */
@@ -275,7 +307,10 @@ final class Simulation {
     this.random = new SplittableRandom(seed);
     this.fault = fault;
     this.database = new SimulatedDatabase(time::nanos, fault != Fault.NO_OLD_VALUE);
-    Policy policy = Policy.standard().holding(Capacity.entries(8));
+    Policy policy =
+        Policy.standard()
+            .holding(Capacity.entries(12))
+            .renewing(Renewal.mendingFrom(Duration.ZERO));
     this.strict =
         new Shelf(
             "strict",
@@ -316,6 +351,10 @@ final class Simulation {
 
   long revived() {
     return revived;
+  }
+
+  long mended() {
+    return mended;
   }
 
   /** How many were old on purpose. */
@@ -364,11 +403,17 @@ final class Simulation {
 
   // ---- reading
 
+  private static final Set<Kind> OF_DAYS = Set.of(Kind.BOARD, Kind.DAY, Kind.SAILINGS);
+
+  private static Key key(Shelf shelf, Kind kind, int parameter) {
+    return Key.named(shelf.name() + kind, Integer.toString(parameter));
+  }
+
   private void read() {
     Kind kind = Kind.values()[random.nextInt(Kind.values().length)];
-    int parameter = random.nextInt(kind == Kind.BOARD ? 2 : kind == Kind.BOOKING ? 10 : 3);
+    int parameter = random.nextInt(OF_DAYS.contains(kind) ? 2 : kind == Kind.BOOKING ? 10 : 3);
     Shelf shelf = List.of(strict, strict, strict, lenient, lenient, aged).get(random.nextInt(6));
-    Key key = Key.named(shelf.name() + kind, Integer.toString(parameter));
+    Key key = key(shelf, kind, parameter);
     if (!loading.add(key)) {
       return; // its load is under way, further out
     }
@@ -376,7 +421,7 @@ final class Simulation {
       long began = time.nanos();
       long own = ownCommitReturned;
       int outsideBefore = outside[parameter % outside.length];
-      Asking asking = new Asking(kind, parameter);
+      Asking asking = new Asking(shelf, kind, parameter);
       Reading<Answer> reading = shelf.read(key, asking, answer -> answer);
       if (kind == Kind.OUTSIDE) {
         checkOutside(parameter, reading, outsideBefore);
@@ -391,6 +436,7 @@ final class Simulation {
   }
 
   private final class Asking implements ReadRequest<Answer, RuntimeException> {
+    private final Shelf shelf;
     private final Kind kind;
     private final int parameter;
     private final boolean oldSnapshot = random.nextInt(20) == 0;
@@ -401,7 +447,8 @@ final class Simulation {
     private final State early;
     private long snapshotFrom = Long.MAX_VALUE;
 
-    Asking(Kind kind, int parameter) {
+    Asking(Shelf shelf, Kind kind, int parameter) {
+      this.shelf = shelf;
       this.kind = kind;
       this.parameter = parameter;
       others(1);
@@ -457,6 +504,62 @@ final class Simulation {
     }
 
     @Override
+    public boolean cannotReach(List<Change> touching) {
+      Key key = key(shelf, Kind.SAILINGS, parameter);
+      if (kind != Kind.DAY
+          || touching.stream().anyMatch(change -> change.rows() == null)
+          || touching.stream().anyMatch(change -> change.table().equals(SAILING))
+          || !loading.add(key)) {
+        return false;
+      }
+      try {
+        Asking roster = new Asking(shelf, Kind.SAILINGS, parameter);
+        Reading<Answer> reading = shelf.read(key, roster, answer -> answer);
+        Set<String> sailings = new HashSet<>();
+        reading.value().rows().forEach(row -> sailings.add(row.get(0).toString()));
+        return (reading.saysWhatWasTold() || fault == Fault.ROSTER_BELIEVED_TOO_SOON)
+            && touching.stream()
+                .flatMap(change -> change.rows().stream())
+                .noneMatch(row -> sailings.contains(row.text(row.columns().indexOf("sailing_id"))));
+      } catch (Failed e) {
+        return false;
+      } finally {
+        loading.remove(key);
+      }
+    }
+
+    @Override
+    public Loader<Answer, RuntimeException> mending(Answer before, List<Change> touching) {
+      Wanted wanted =
+          kind == Kind.BOARD && !oldSnapshot && !unequal && !failing
+              ? MENDING.wanted(before, touching, MOST_PARTS)
+              : null;
+      return wanted == null ? null : () -> mended(before, wanted);
+    }
+
+    private Answer mended(Answer before, Wanted wanted) {
+      others(2);
+      List<List<Integer>> asked =
+          answer(kind, parameter, database.latest()).rows().stream()
+              .filter(row -> wanted.parts().contains(row.get(0).toString()))
+              .toList();
+      others(2);
+      List<Integer> places = MENDING.places(before, new Answer(asked), wanted);
+      if (fault != Fault.MENDED_WITHOUT_A_LOOK) {
+        if (!connected || !database.isJournalling()) {
+          return null;
+        }
+        poll();
+      }
+      return places == null
+          ? null
+          : new Answer(
+              places.stream()
+                  .map(place -> place >= 0 ? before.rows().get(place) : asked.get(-1 - place))
+                  .toList());
+    }
+
+    @Override
     public boolean mayBeShared(Answer answer) {
       return (!oldSnapshot || fault == Fault.OLD_SNAPSHOT_SHARED)
           && (!unequal || fault == Fault.UNEQUAL_SESSION_SHARED);
@@ -465,7 +568,9 @@ final class Simulation {
 
   private void check(Kind kind, int parameter, Reading<Answer> reading, long began, long own) {
     reads++;
-    boolean hit = reading.origin().isHit() && reading.origin() != Origin.OLD;
+    boolean whole = reading.origin() != Origin.MENDED;
+    boolean hit = reading.origin() != Origin.OLD && (reading.origin().isHit() || !whole);
+    mended += whole ? 0 : 1;
     revived += reading.origin() == Origin.REVIVED ? 1 : 0;
     kept += hit ? 1 : 0;
     long freshAsOf = nanosOf(reading.freshAsOf());
@@ -558,6 +663,20 @@ final class Simulation {
             rows.add(List.of(sailing, metres(state, sailing, -1)));
           }
         }
+      }
+      case SAILINGS -> {
+        for (int sailing = 0; sailing < SimulatedDatabase.SAILINGS; sailing++) {
+          if (state.day()[sailing] == parameter) {
+            rows.add(List.of(sailing));
+          }
+        }
+      }
+      case DAY -> {
+        int sum = 0;
+        for (int sailing = 0; sailing < SimulatedDatabase.SAILINGS; sailing++) {
+          sum += state.day()[sailing] == parameter ? metres(state, sailing, -1) : 0;
+        }
+        rows.add(List.of(sum));
       }
       case VIEW ->
           rows.add(

@@ -25,6 +25,7 @@ class SimulationTest {
     assertThat(simulation.reads()).isGreaterThan(STEPS / 4);
     assertThat(simulation.kept()).isGreaterThan(simulation.reads() / 20);
     assertThat(simulation.revived()).isGreaterThan(simulation.kept() / 50);
+    assertThat(simulation.mended()).isGreaterThan(simulation.kept() / 100);
     assertThat(simulation.old()).isGreaterThan(simulation.kept() / 50);
     System.out.println(
         "simulation: "
@@ -33,7 +34,9 @@ class SimulationTest {
             + simulation.kept()
             + " hits, "
             + simulation.revived()
-            + " of them revived, "
+            + " of them revived or mended ("
+            + simulation.mended()
+            + "), "
             + simulation.old()
             + " old on purpose");
   }
