@@ -141,10 +141,12 @@ public final class WarmShelf implements AutoCloseable {
     return found;
   }
 
-  /** All shelves, and the library's own. */
+  /** All shelves, and the library's own if one of them has a use for it. */
   private Collection<Shelf> shownShelves() {
     List<Shelf> all = new ArrayList<>(shelves.values());
-    all.add(rosters.shelf());
+    if (feed != null && all.stream().anyMatch(s -> s.policy().renewal().mendsFrom() != null)) {
+      all.add(rosters.shelf());
+    }
     return all;
   }
 

@@ -135,7 +135,9 @@ final class KeyExplanation {
   }
 
   private static Stream<String> tied(TableRead read) {
-    return read.ties().stream().map(tie -> tied(read, tie));
+    return read.ties().stream()
+        .filter(tie -> !read.told().containsKey(tie.column())) // there the answer knows more
+        .map(tie -> tied(read, tie));
   }
 
   private static String tied(TableRead read, Tie tie) {
