@@ -32,7 +32,7 @@ import org.postgresql.ds.PGSimpleDataSource;
 /** What has changed of an answer is asked for, and takes its place in it. */
 @TestInstance(TestInstance.Lifecycle.PER_CLASS)
 class MendingTest {
-  private static final int ROUNDS = Integer.getInteger("mending.rounds", 150);
+  private static final int ROUNDS = Integer.getInteger("mending.rounds", 80);
 
   private static final String SCHEMA =
       """
@@ -227,15 +227,7 @@ class MendingTest {
   @Test
   void aProbeIsOfOneMoment() throws Exception {
     AtomicReference<String> next = new AtomicReference<>("");
-    PGSimpleDataSource source = spy(database.postgres());
-    doAnswer(call -> asking((Connection) call.callRealMethod(), "SELECT EXISTS", next))
-        .when(source)
-        .getConnection();
-    try (WarmShelf watched =
-        WarmShelf.over(source)
-            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(250)))
-            .shelf(WarmShelf.MAIN_SHELF, MendingTest::mendingAll)
-            .open()) {
+    try (WarmShelf watched = disturbed("SELECT EXISTS", next)) {
       Question<Map<String, Object>> question = watched.query(OF_TOWN).asMaps().question();
       Waiting.untilDelivered(watched);
       question.list();
@@ -297,15 +289,7 @@ class MendingTest {
   @Test
   void aMendedAnswerIsOfOneMoment() throws Exception {
     AtomicReference<String> next = new AtomicReference<>("");
-    PGSimpleDataSource source = spy(database.postgres());
-    doAnswer(call -> asking((Connection) call.callRealMethod(), "SELECT * FROM (", next))
-        .when(source)
-        .getConnection();
-    try (WarmShelf watched =
-        WarmShelf.over(source)
-            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(250)))
-            .shelf(WarmShelf.MAIN_SHELF, MendingTest::mendingAll)
-            .open()) {
+    try (WarmShelf watched = disturbed("SELECT * FROM (", next)) {
       Question<Map<String, Object>> question =
           watched
               .query(
@@ -325,6 +309,18 @@ class MendingTest {
       assertThat(stock(reading.value())).isEqualTo(all + 5);
       assertThat(reading.origin()).isEqualTo(Origin.LOADED);
     }
+  }
+
+  /** A shelf before whose questions that begin so another program runs a statement, once. */
+  private WarmShelf disturbed(String beginning, AtomicReference<String> next) throws Exception {
+    PGSimpleDataSource source = spy(database.postgres());
+    doAnswer(call -> asking((Connection) call.callRealMethod(), beginning, next))
+        .when(source)
+        .getConnection();
+    return WarmShelf.over(source)
+        .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(250)))
+        .shelf(WarmShelf.MAIN_SHELF, MendingTest::mendingAll)
+        .open();
   }
 
   /** A connection that, before such a text is asked, has another program run a statement, once. */

@@ -424,8 +424,10 @@ class MeasureCommandTest {
       Journal.on(dying.dataSource("postgres")).install(SkerryLine.FOLLOWED);
       HikariConfig config = new HikariConfig();
       config.setDataSource(dying.dataSource("postgres"));
+      config.setMaximumPoolSize(12);
+      config.setConnectionTimeout(1_000); // what the readers wait for when it is dead
       AtomicInteger measured = new AtomicInteger();
-      try (HikariDataSource pool = DatabaseOptions.pool(config, 12)) {
+      try (HikariDataSource pool = new HikariDataSource(config)) {
         Result result =
             Comparison.of(
                     pool,

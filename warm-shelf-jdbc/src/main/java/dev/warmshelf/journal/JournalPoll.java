@@ -7,6 +7,7 @@ import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
+import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.SQLException;
 import java.time.Duration;
@@ -191,17 +192,24 @@ final class JournalPoll implements Poll {
 
   private void askCoverage() throws SQLException {
     long began = time.nanos();
-    String now = reader.aside(Coverage::printOf);
+    reader.aside(
+        connection -> {
+          compareCoverage(connection);
+          return watch.look(connection);
+        });
+    askedAt(began);
+  }
+
+  private void compareCoverage(Connection connection) throws SQLException {
+    String now = Coverage.printOf(connection);
     if (!now.equals(print)) {
-      Coverage found = reader.aside(Coverage::ask);
+      Coverage found = Coverage.ask(connection);
       if (!found.equals(coverage)) {
         untold = "The journal's triggers have changed";
         coverage = found;
       }
       print = now; // from before the coverage was asked: what changes meanwhile is seen next time
     }
-    reader.aside(watch::look);
-    askedAt(began);
   }
 
   private void askedAt(long began) {
