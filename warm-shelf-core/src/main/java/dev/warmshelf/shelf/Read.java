@@ -61,6 +61,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   /** Which changes could make a difference to what is kept; null if any may. */
   private @Nullable Interest interest;
 
+  /** Whether this thread's load gave what was kept before. */
+  private boolean needless;
+
   /** How what is served was found. */
   private Origin origin = Origin.KEPT;
 
@@ -267,7 +270,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
         if (origin == Origin.JOINED) {
           shelf.meters().count(Count.JOINED);
         }
-        return reading(answer, origin, null);
+        return reading(answer, origin, null).needless(needless);
       }
       Outcome landed = turn.load().outcome();
       if (landed instanceof Outcome.Failed failed) {
@@ -344,6 +347,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     Entry entry = shelf.loaded(key, value, request.lanes(before, value), load.fence(), request);
     shelf.meters().loaded(entry.loadNanos());
     if (invalidated != null && Shelf.saysTheSame(invalidated, value, request)) {
+      needless = true;
       shelf.meters().count(Count.NEEDLESS);
     }
     if (!lanesHold || !request.mayBeShared(value)) {

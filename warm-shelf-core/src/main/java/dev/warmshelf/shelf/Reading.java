@@ -24,6 +24,7 @@ public final class Reading<V extends @Nullable Object> {
   private final @Nullable String bypass;
   private final Ground ground;
   private final @Nullable Entry entry;
+  private final boolean needless;
 
   private Reading(
       V value,
@@ -32,6 +33,7 @@ public final class Reading<V extends @Nullable Object> {
       @Nullable Watermark watermark,
       @Nullable String bypass,
       @Nullable Entry entry,
+      boolean needless,
       Ground ground) {
     this.value = value;
     this.origin = origin;
@@ -39,6 +41,7 @@ public final class Reading<V extends @Nullable Object> {
     this.watermark = watermark;
     this.bypass = bypass;
     this.entry = entry;
+    this.needless = needless;
     this.ground = ground;
   }
 
@@ -53,7 +56,7 @@ public final class Reading<V extends @Nullable Object> {
       @Nullable Watermark watermark,
       Entry entry,
       Ground ground) {
-    return new Reading<>(value, origin, ageNanos, watermark, null, entry, ground);
+    return new Reading<>(value, origin, ageNanos, watermark, null, entry, false, ground);
   }
 
   /**
@@ -61,7 +64,7 @@ public final class Reading<V extends @Nullable Object> {
    */
   static <V extends @Nullable Object> Reading<V> direct(
       V value, Watermark began, String reason, Ground ground) {
-    return new Reading<>(value, Origin.DIRECT, 0, began, reason, null, ground);
+    return new Reading<>(value, Origin.DIRECT, 0, began, reason, null, false, ground);
   }
 
   /** The answer. */
@@ -159,7 +162,22 @@ public final class Reading<V extends @Nullable Object> {
 
   /** The same reading of another value: what a caller makes of the answer. */
   public <W extends @Nullable Object> Reading<W> with(W other) {
-    return new Reading<>(other, origin, ageNanos, watermark, bypass, entry, ground);
+    return new Reading<>(other, origin, ageNanos, watermark, bypass, entry, needless, ground);
+  }
+
+  /** The same reading, if its load turns out to have been needless. */
+  Reading<V> needless(boolean was) {
+    return was
+        ? new Reading<>(value, origin, ageNanos, watermark, bypass, entry, true, ground)
+        : this;
+  }
+
+  /**
+   * Whether this caller's load was for nothing: what was kept had been put out by a change, and the
+   * load gave the same again.
+   */
+  public boolean wasNeedless() {
+    return needless;
   }
 
   @Override

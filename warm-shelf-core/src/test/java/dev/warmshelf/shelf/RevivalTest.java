@@ -31,6 +31,18 @@ class RevivalTest {
   }
 
   @Test
+  void aLoadThatGivesTheSameSaysSo() throws IOException {
+    assertThat(read(touching -> false).wasNeedless()).isFalse();
+    db.change(40);
+    Reading<@Nullable Integer> reading = read(touching -> false);
+    assertThat(reading.wasNeedless()).isTrue();
+    assertThat(reading.with("a caller's view").wasNeedless()).isTrue();
+    assertThat(read(touching -> false).wasNeedless()).as("a hit").isFalse();
+    db.change(41);
+    assertThat(read(touching -> false).wasNeedless()).isFalse();
+  }
+
+  @Test
   void aChangeThatComesMeanwhileIsNotExcused() throws IOException {
     read(touching -> false);
     db.change(40);

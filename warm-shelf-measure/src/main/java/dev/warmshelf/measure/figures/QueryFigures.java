@@ -14,6 +14,9 @@ public final class QueryFigures {
   private final Histogram hits = new Histogram(3);
   private final Histogram others = new Histogram(3);
   private long savedNanos;
+  private long revived;
+  private long mended;
+  private long needless;
   private long judged;
   private long late;
   private long never;
@@ -24,8 +27,12 @@ public final class QueryFigures {
    *
    * @param nanos how long it took
    * @param loadNanos how long the answer took to load, if it was kept
+   * @param forNothing whether that load gave what was kept before
    */
-  public void add(Origin origin, long nanos, long loadNanos) {
+  public void add(Origin origin, long nanos, long loadNanos, boolean forNothing) {
+    revived += origin == Origin.REVIVED ? 1 : 0;
+    mended += origin == Origin.MENDED ? 1 : 0;
+    needless += forNothing ? 1 : 0;
     if (origin.isHit()) {
       hits.recordValue(nanos);
       savedNanos += loadNanos - nanos;
@@ -39,6 +46,9 @@ public final class QueryFigures {
     hits.add(more.hits);
     others.add(more.others);
     savedNanos += more.savedNanos;
+    revived += more.revived;
+    mended += more.mended;
+    needless += more.needless;
     judged += more.judged;
     late += more.late;
     never += more.never;
@@ -80,6 +90,21 @@ public final class QueryFigures {
   /** Load times of the answers that hits gave, less what the hits took, in nanoseconds. */
   public long savedNanos() {
     return savedNanos;
+  }
+
+  /** Reads that a second look answered. */
+  public long revived() {
+    return revived;
+  }
+
+  /** Reads for which only what had changed was asked, be it nothing. */
+  public long mended() {
+    return mended;
+  }
+
+  /** Reads whose load gave what was kept before. */
+  public long needless() {
+    return needless;
   }
 
   /** Reads whose rows carry versions; only of these it is known whether they are stale. */

@@ -40,6 +40,9 @@ public final class ComparisonFields {
           "mean_nanos",
           "saved_nanos",
           "memory_bytes",
+          "revived",
+          "mended",
+          "needless",
           "reads_with_versions",
           "stale_late",
           "stale_never");
@@ -127,6 +130,9 @@ public final class ComparisonFields {
     line.add(Math.round(figures.meanNanos()));
     line.add(figures.savedNanos());
     line.add(bytes);
+    line.add(figures.revived());
+    line.add(figures.mended());
+    line.add(figures.needless());
     line.add(figures.judged());
     boolean judged = figures.judged() > 0;
     line.add(judged ? figures.stale() - figures.never() : null);
@@ -186,6 +192,9 @@ public final class ComparisonFields {
     fields.put("savedNanos", figures.savedNanos());
     fields.put("memoryBytes", figures.held().bytes());
     fields.put("entries", figures.held().entries());
+    fields.put("revived", figures.revived());
+    fields.put("mended", figures.mended());
+    fields.put("needless", figures.needless());
     fields.put("readsWithVersions", figures.judged());
     fields.put("stale", figures.judged() > 0 ? figures.stale() : null);
     return fields;

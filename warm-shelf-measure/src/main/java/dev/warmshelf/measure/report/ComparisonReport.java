@@ -130,7 +130,10 @@ public final class ComparisonReport {
         "miss",
         "miss penalty",
         "break-even",
-        "memory");
+        "memory",
+        "revived",
+        "mended",
+        "needless");
   }
 
   /** One row per query; times are medians, but for the first call. */
@@ -158,7 +161,10 @@ public final class ComparisonReport {
                       times
                           .map(t -> t.ratio() > 1 ? "never" : Text.percent(t.ratio()))
                           .orElse(NONE),
-                      Text.bytes(figures.held().bytes())));
+                      Text.bytes(figures.held().bytes()),
+                      Text.count(figures.revived()),
+                      Text.count(figures.mended()),
+                      Text.count(figures.needless())));
             });
     return rows;
   }

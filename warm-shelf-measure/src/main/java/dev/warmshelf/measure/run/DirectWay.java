@@ -41,7 +41,7 @@ final class DirectWay implements Way {
             connection.prepareStatement(texts.computeIfAbsent(sql, SqlStatement::driverText))) {
       PlainJdbc.bind(statement, sql, request.inputs());
       try (ResultSet result = statement.executeQuery()) {
-        return new Read(Origin.DIRECT, PlainJdbc.rows(result), 0, () -> true);
+        return new Read(Origin.DIRECT, PlainJdbc.rows(result), 0, false, () -> true);
       }
     }
   }

@@ -158,7 +158,7 @@ final class Reader {
     tally
         .queries
         .computeIfAbsent(request.query().label(), label -> new QueryFigures())
-        .add(read.origin(), ended - began, read.loadNanos());
+        .add(read.origin(), ended - began, read.loadNanos(), read.needless());
     tally.hits += read.origin().isHit() ? 1 : 0;
     tally.lookups += read.origin() == Origin.DIRECT ? 0 : 1;
     if (!request.query().versions().isEmpty()) {

@@ -99,6 +99,7 @@ final class ShelfWay implements Way {
         reading.origin(),
         reading.value(),
         reading.loadNanos(),
+        reading.wasNeedless(),
         () -> boundedByTtl || !reading.holdsStill());
   }
 

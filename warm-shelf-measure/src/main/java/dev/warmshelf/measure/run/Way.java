@@ -41,6 +41,7 @@ interface Way extends AutoCloseable {
    * @param origin where it came from
    * @param rows the same object for as long as the same answer is kept
    * @param loadNanos how long it took to load, if it was kept
+   * @param needless whether that load gave what was kept before
    * @param invalidated whether the answer has been invalidated by now; asked after the run, to tell
    *     a late answer from one that nothing would have invalidated
    */
@@ -48,5 +49,6 @@ interface Way extends AutoCloseable {
       Origin origin,
       List<? extends Map<String, @Nullable Object>> rows,
       long loadNanos,
+      boolean needless,
       BooleanSupplier invalidated) {}
 }

@@ -83,10 +83,10 @@ class QueryVerdictTest {
   private static QueryFigures reads(int hits, long hitNanos, int others, long otherNanos) {
     QueryFigures figures = new QueryFigures();
     for (int i = 0; i < hits; i++) {
-      figures.add(Origin.KEPT, hitNanos, otherNanos);
+      figures.add(Origin.KEPT, hitNanos, otherNanos, false);
     }
     for (int i = 0; i < others; i++) {
-      figures.add(Origin.LOADED, otherNanos, otherNanos);
+      figures.add(Origin.LOADED, otherNanos, otherNanos, false);
     }
     return figures;
   }

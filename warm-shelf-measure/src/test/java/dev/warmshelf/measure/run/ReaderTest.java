@@ -96,7 +96,7 @@ class ReaderTest {
                 notesToCome.clear();
               }
               Origin origin = again ? Origin.KEPT : Origin.LOADED;
-              return new Way.Read(origin, rows, 500, () -> true);
+              return new Way.Read(origin, rows, 500, false, () -> true);
             });
     Reader reader = new Reader(way, ENDLESS, ledger, () -> now);
     reader.readUntil(1_000_000, () -> false);
@@ -136,7 +136,7 @@ class ReaderTest {
         way(
             request -> {
               now += ++read[0] == 3 ? 500 : 10;
-              return new Way.Read(Origin.DIRECT, List.of(), 0, () -> true);
+              return new Way.Read(Origin.DIRECT, List.of(), 0, false, () -> true);
             });
     Reader reader = new Reader(way, ten, ledger, this::passing);
     now = 0;
@@ -161,7 +161,7 @@ class ReaderTest {
         way(
             request -> {
               now += 100;
-              return new Way.Read(Origin.DIRECT, List.of(), 0, () -> true);
+              return new Way.Read(Origin.DIRECT, List.of(), 0, false, () -> true);
             });
     Reader reader = new Reader(way, every10, ledger, this::passing);
     now = 0;
@@ -182,7 +182,7 @@ class ReaderTest {
             request -> {
               ledger.commitBegins(); // so that the judgement waits
               now += 10;
-              return new Way.Read(Origin.LOADED, rows(Map.of()), 0, () -> true);
+              return new Way.Read(Origin.LOADED, rows(Map.of()), 0, false, () -> true);
             });
     Reader reader = new Reader(way, ENDLESS, ledger, () -> now);
     reader.readUntil(now + 5, () -> false);
@@ -204,7 +204,7 @@ class ReaderTest {
         way(
             request -> {
               now += 10;
-              return new Way.Read(origins[at[0]++ % 5], List.of(), 250, () -> true);
+              return new Way.Read(origins[at[0]++ % 5], List.of(), 250, false, () -> true);
             });
     Reader reader = new Reader(way, ENDLESS, ledger, () -> now);
     now = 0;
@@ -219,7 +219,7 @@ class ReaderTest {
   @Test
   void aRoundInWhichLittleIsDueTakesItsTimeAndTheRestIsDueInTheNext() throws Exception {
     Requests every700 = () -> new Requests.Paced(new Request(QUERY, Map.of()), 700);
-    Way way = way(request -> new Way.Read(Origin.DIRECT, List.of(), 0, () -> true));
+    Way way = way(request -> new Way.Read(Origin.DIRECT, List.of(), 0, false, () -> true));
     Reader reader = new Reader(way, every700, ledger, this::passing);
     now = 0;
     List<Long> asked = new ArrayList<>();
