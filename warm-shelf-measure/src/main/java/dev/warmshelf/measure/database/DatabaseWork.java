@@ -97,13 +97,17 @@ public final class DatabaseWork {
         }
       }
       ProbePlan probe = kept.probe();
-      @Nullable Object[] values = sql.parameters().stream().map(inputs::get).toArray();
-      for (Tied tied : probe == null ? List.<Tied>of() : probe.all(values)) {
+      for (Tied tied : probe == null ? List.<Tied>of() : probe.all(values())) {
         for (TiedText.Asked asked : List.of(TiedText.probe(tied), TiedText.roster(tied))) {
           all.add(new Sample(SqlStatement.of(asked.text()), Map.copyOf(asked.values())));
         }
       }
       return all;
+    }
+
+    /** The values in the order of the statement's parameters. */
+    @Nullable Object[] values() {
+      return sql.parameters().stream().map(inputs::get).toArray();
     }
 
     private int width(DataSource dataSource) throws SQLException {

@@ -8,7 +8,6 @@ import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
-import org.jspecify.annotations.Nullable;
 
 /** Asks the database how it reads (PostgreSQL manual, EXPLAIN). */
 final class ExplainedPlan {
@@ -22,9 +21,7 @@ final class ExplainedPlan {
     try (PreparedStatement explain =
         connection.prepareStatement(
             "EXPLAIN (" + options + ", FORMAT JSON) " + sample.sql().driverText())) {
-      @Nullable Object[] values =
-          sample.sql().parameters().stream().map(sample.inputs()::get).toArray();
-      Binding.bind(explain, values, sample.sql().driverOrder());
+      Binding.bind(explain, sample.values(), sample.sql().driverOrder());
       try (ResultSet row = explain.executeQuery()) {
         row.next();
         return new ObjectMapper().readTree(row.getString(1)).get(0);

@@ -196,27 +196,9 @@ final class AnswerLanes {
     node.nodes("rarg").forEach(side -> addEntries(side, entries));
   }
 
-  /** Whether an expression names one of these entries, be it through a join's column. */
+  /** Whether an expression names one of these entries, or may. */
   private boolean names(@Nullable TreeNode expression, Set<Integer> entries) {
-    if (expression == null) {
-      return false;
-    }
-    if (expression.is("VAR")) {
-      Level.Placed meaning = level.standsFor(expression);
-      if (meaning != null) {
-        return names(meaning.expression(), entries);
-      }
-      // A join's whole row could be anything's.
-      return entries.contains(expression.number("varno"))
-          || level.kind(expression.number("varno")) == Level.JOIN;
-    }
-    for (String field : expression.fieldNames()) {
-      for (TreeNode inner : expression.nodes(field)) {
-        if (names(inner, entries)) {
-          return true;
-        }
-      }
-    }
-    return false;
+    Set<Level.Column> named = level.named(expression);
+    return named == null || named.stream().anyMatch(column -> entries.contains(column.entry()));
   }
 }

@@ -45,6 +45,8 @@ final class Divisions {
   private final Map<Integer, List<TreeNode>> inForce;
   private final Set<Integer> alwaysThere = new HashSet<>();
   private final boolean believed;
+  private final boolean grouped;
+  private final boolean ofAllRows;
 
   /**
    * @param believed whether the query is one that {@link AnswerLanes} would believe
@@ -62,6 +64,8 @@ final class Divisions {
     this.inForce = inForce;
     TreeNode from = level.query().node("jointree");
     this.believed = believed && from != null;
+    this.grouped = level.query().has("groupClause");
+    this.ofAllRows = level.query().flag("hasAggs") && !grouped;
     if (from != null) {
       addAlwaysThere(from);
     }
@@ -69,15 +73,13 @@ final class Divisions {
 
   /** How the answer falls into parts. */
   Mendable mendable() {
-    TreeNode query = level.query();
-    boolean grouped = query.has("groupClause");
     if (!believed) {
       return Mendable.not(
           "it reads not only tables, or has HAVING, LIMIT, DISTINCT, a set operation, subquery or"
               + " the like");
-    } else if (query.flag("hasWindowFuncs")) {
+    } else if (level.query().flag("hasWindowFuncs")) {
       return Mendable.not("a window function sees rows of other parts");
-    } else if (query.flag("hasAggs") && !grouped) {
+    } else if (ofAllRows) {
       return Mendable.not("its aggregates are of all rows");
     }
     List<Sort> order = order();
@@ -116,7 +118,6 @@ final class Divisions {
    */
   List<Shown> shown(int number) {
     Facts.Relation.Table table = table(number);
-    boolean ofAllRows = level.query().flag("hasAggs") && !level.query().has("groupClause");
     Set<String> deciding = table == null || !believed || ofAllRows ? null : deciding(number, table);
     if (table == null || deciding == null) {
       return List.of();
@@ -137,8 +138,8 @@ final class Divisions {
    * The columns of an entry that {@code FROM} and {@code WHERE} name; null if it is not certain.
    */
   private @Nullable Set<String> deciding(int number, Facts.Relation.Table table) {
-    Set<Level.Column> named = new HashSet<>();
-    if (!addNamed(level.query().node("jointree"), named)) {
+    Set<Level.Column> named = level.named(level.query().node("jointree"));
+    if (named == null) {
       return null;
     }
     Set<String> names = new HashSet<>();
@@ -154,34 +155,8 @@ final class Divisions {
     return names;
   }
 
-  /** False if an expression names something that is not a table's column. */
-  private boolean addNamed(@Nullable TreeNode expression, Set<Level.Column> named) {
-    if (expression == null) {
-      return true;
-    } else if (expression.is("VAR")) {
-      Level.Placed meaning = level.standsFor(expression);
-      if (meaning != null) {
-        return addNamed(meaning.expression(), named);
-      }
-      Level.Column column = level.column(expression);
-      if (column != null) {
-        named.add(column);
-      }
-      return column != null;
-    }
-    for (String field : expression.fieldNames()) {
-      for (TreeNode inner : expression.nodes(field)) {
-        if (!addNamed(inner, named)) {
-          return false;
-        }
-      }
-    }
-    return true;
-  }
-
   /** The columns that divide the answer, each with its position there, from 0. */
   private Map<Level.Column, Integer> dividing() {
-    boolean grouped = level.query().has("groupClause");
     Set<Integer> groups = new HashSet<>();
     level.query().nodes("groupClause").forEach(g -> groups.add(g.number("tleSortGroupRef")));
     Map<Level.Column, Integer> found = new LinkedHashMap<>();

@@ -1,7 +1,9 @@
 package dev.warmshelf.sql.tree;
 
 import java.util.ArrayList;
+import java.util.HashSet;
 import java.util.List;
+import java.util.Set;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -121,6 +123,31 @@ final class Level {
       inner = withoutRelabels(meaning.expression());
     }
     return null;
+  }
+
+  /** The columns that an expression names; null if it names a whole join, which is anything's. */
+  @Nullable Set<Column> named(@Nullable TreeNode expression) {
+    Set<Column> named = new HashSet<>();
+    return expression == null || addNamed(expression, named) ? named : null;
+  }
+
+  private boolean addNamed(TreeNode expression, Set<Column> named) {
+    if (expression.is("VAR")) {
+      Placed meaning = standsFor(expression);
+      Column column = meaning == null ? column(expression) : null;
+      if (column != null) {
+        named.add(column);
+      }
+      return meaning == null ? column != null : addNamed(meaning.expression(), named);
+    }
+    for (String field : expression.fieldNames()) {
+      for (TreeNode inner : expression.nodes(field)) {
+        if (!addNamed(inner, named)) {
+          return false;
+        }
+      }
+    }
+    return true;
   }
 
   private static final int TEXT = 25;

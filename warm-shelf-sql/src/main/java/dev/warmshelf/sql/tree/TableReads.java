@@ -4,6 +4,7 @@ import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.sql.tree.Analysis.Mendable;
 import dev.warmshelf.sql.tree.Analysis.PinValue;
+import dev.warmshelf.sql.tree.Analysis.Shown;
 import dev.warmshelf.sql.tree.Analysis.TableRead;
 import dev.warmshelf.sql.tree.Analysis.Tie;
 import java.util.ArrayList;
@@ -113,8 +114,16 @@ final class TableReads {
     if (level.kind(number) == Level.RELATION && !Visit.isPlaceholder(entry, level)) {
       Facts.Relation relation = facts.relation(entry.oid("relid"));
       if (relation instanceof Facts.Relation.Table table) {
-        TableRead read = read(table, pins, ties(level, number, table, List.of()));
-        found.add(answer == null ? read : shown(read, number, table, answer));
+        List<Tie> ties = ties(level, number, table, List.of());
+        found.add(
+            answer == null
+                ? read(table, pins, Map.of(), List.of(), ties)
+                : read(
+                    table,
+                    pins,
+                    answer.told().of(number, table),
+                    answer.divisions().shown(number),
+                    ties));
       } else if (relation instanceof Facts.Relation.View view) {
         for (TreeNode query : view.trees()) {
           Level below = new Level(query, null);
@@ -127,17 +136,6 @@ final class TableReads {
       Level below = new Level(subquery, level);
       level(below, inside, push(pins, below), null);
     }
-  }
-
-  private static TableRead shown(
-      TableRead read, int number, Facts.Relation.Table table, Answer answer) {
-    return new TableRead(
-        read.table(),
-        read.kinds(),
-        read.pins(),
-        answer.told().of(number, table),
-        answer.divisions().shown(number),
-        read.ties());
   }
 
   /** What an entry's columns are pinned to, by their numbers. */
@@ -203,7 +201,8 @@ final class TableReads {
     if (column == null || its == null || column.kind() == null || column.kind() != its.kind()) {
       return null;
     }
-    TableRead read = read(to, pins(home, other.entry()), ties(home, other.entry(), to, chain));
+    List<Tie> further = ties(home, other.entry(), to, chain);
+    TableRead read = read(to, pins(home, other.entry()), Map.of(), List.of(), further);
     boolean nothingNew = read.pins().containsKey(its.name()); // so is the other side, by then
     return nothingNew || (read.pins().isEmpty() && read.ties().isEmpty())
         ? null
@@ -211,7 +210,11 @@ final class TableReads {
   }
 
   private static TableRead read(
-      Facts.Relation.Table table, Map<Integer, List<PinValue>> pins, List<Tie> ties) {
+      Facts.Relation.Table table,
+      Map<Integer, List<PinValue>> pins,
+      Map<String, Integer> told,
+      List<Shown> shown,
+      List<Tie> ties) {
     Map<String, ColumnKind> kinds = new LinkedHashMap<>();
     Map<String, List<PinValue>> byName = new LinkedHashMap<>();
     new TreeMap<>(table.columns())
@@ -226,7 +229,7 @@ final class TableReads {
                 }
               }
             });
-    return new TableRead(table.lane(), kinds, byName, Map.of(), List.of(), ties);
+    return new TableRead(table.lane(), kinds, byName, told, shown, ties);
   }
 
   /** The conditions in force for each entry. */
