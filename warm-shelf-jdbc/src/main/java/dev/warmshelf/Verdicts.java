@@ -10,6 +10,7 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.Analyser;
 import dev.warmshelf.postgres.Analyser.Examined;
 import dev.warmshelf.session.Borrowed;
+import dev.warmshelf.shelf.Upkeep;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
@@ -395,6 +396,6 @@ final class Verdicts implements AutoCloseable {
 
   @Override
   public void close() {
-    aside.shutdownNow();
+    Upkeep.end(aside);
   }
 }

@@ -2,7 +2,10 @@ package dev.warmshelf;
 
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
+import static org.mockito.Mockito.doAnswer;
+import static org.mockito.Mockito.spy;
 
+import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import java.sql.Connection;
@@ -10,16 +13,20 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.time.LocalDate;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.List;
 import java.util.Map;
+import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.CyclicBarrier;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
+import java.util.concurrent.atomic.AtomicReference;
 import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
+import org.postgresql.ds.PGSimpleDataSource;
 
 /** When the database is asked about a statement, and what becomes of questions meanwhile. */
 class VerdictsTest {
@@ -186,6 +193,45 @@ class VerdictsTest {
       statement.execute("SELECT x FROM held");
       statement.execute("ROLLBACK");
     }
+  }
+
+  /** Its owner may close the pool next. */
+  @Test
+  void onceItIsClosedNobodyAsksAsideAnyMore() throws Exception {
+    AtomicReference<Thread> asking = new AtomicReference<>();
+    CompletableFuture<String> answer = new CompletableFuture<>();
+    PGSimpleDataSource source = spy(database.postgres());
+    doAnswer(
+            call -> {
+              if (Thread.currentThread().getName().equals("warm-shelf-analysis")) {
+                asking.set(Thread.currentThread());
+                assertThat(answer.join()).isEmpty(); // as a driver waits: no interrupt helps
+              }
+              return call.callRealMethod();
+            })
+        .when(source)
+        .getConnection();
+    WarmShelf closed =
+        WarmShelf.over(source).following(JournalFeed.on(database.dataSource())).open();
+    try (Connection mine = database.dataSource().getConnection();
+        Statement statement = mine.createStatement()) {
+      mine.setAutoCommit(false);
+      statement.execute("SELECT 1");
+      closed.query("SELECT count(*) FROM port").as(Long.class).question().on(mine).only();
+      mine.rollback();
+    }
+    Waiting.until("it is asked about aside", () -> asking.get() != null);
+    Thread closing = new Thread(closed::close);
+    closing.start();
+    Waiting.until("closing waits for it", () -> isIn(closing, "awaitTermination"));
+    answer.complete("");
+    closing.join();
+    assertThat(asking.get().isAlive()).isFalse();
+  }
+
+  private static boolean isIn(Thread thread, String method) {
+    return Arrays.stream(thread.getStackTrace())
+        .anyMatch(frame -> frame.getMethodName().equals(method));
   }
 
   @Test

@@ -72,7 +72,7 @@ final class Auditor implements AutoCloseable {
   @Override
   public void close() {
     closed = true;
-    thread.interrupt();
+    Upkeep.end(thread);
   }
 
   private void run() {

@@ -26,6 +26,7 @@ public final class Upkeep implements AutoCloseable {
   private static final int WAITING_AT_MOST = 256;
   private static final Duration AHEAD_PAUSE = Duration.ofMillis(10);
   private static final Duration PAUSE = Duration.ofSeconds(1);
+  private static final Duration CLOSING = Duration.ofSeconds(5);
   private static final Upkeep NONE =
       new Upkeep(
           task -> {
@@ -184,11 +185,36 @@ public final class Upkeep implements AutoCloseable {
   public void close() {
     closed = true;
     if (workers instanceof ExecutorService pool) {
-      pool.shutdownNow();
+      end(pool);
     }
     Thread thread = rounds;
     if (thread != null) {
-      thread.interrupt();
+      end(thread);
+    }
+  }
+
+  /**
+   * Interrupts what a pool's threads do, and waits for them to end, for some seconds at most: until
+   * then they may hold what their owner is about to close, such as a connection.
+   */
+  public static void end(ExecutorService pool) {
+    pool.shutdownNow();
+    try {
+      if (!pool.awaitTermination(CLOSING.toNanos(), TimeUnit.NANOSECONDS)) {
+        LOG.warn("What was under way in the background goes on after {} s", CLOSING.toSeconds());
+      }
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    }
+  }
+
+  /** The same for one thread. */
+  static void end(Thread thread) {
+    thread.interrupt();
+    try {
+      thread.join(CLOSING.toMillis());
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
     }
   }
 }

@@ -5,6 +5,7 @@ import static java.time.Duration.ofSeconds;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import dev.warmshelf.http.ReadingHeaders;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Count;
@@ -27,6 +28,9 @@ class OldAnswersTest {
     Reading<@Nullable Integer> old = db.read(shelf, 1);
     assertThat(old.value()).isEqualTo(40);
     assertThat(old.origin()).isEqualTo(Origin.OLD);
+    assertThat(ReadingHeaders.cacheStatus("test", old))
+        .startsWith("test; hit")
+        .endsWith("; detail=old");
     assertThat(db.read(shelf, 1).origin()).isEqualTo(Origin.OLD);
     assertThat(db.background).as("asked for twice, loaded once").hasSize(1);
     db.runBackground();

@@ -2,6 +2,7 @@ package dev.warmshelf.shelf;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import dev.warmshelf.http.ReadingHeaders;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
@@ -25,6 +26,7 @@ class RevivalTest {
     Reading<@Nullable Integer> reading = read(told::addAll);
     assertThat(told).hasSize(1);
     assertThat(reading.origin()).isEqualTo(Origin.REVIVED);
+    assertThat(ReadingHeaders.cacheStatus("test", reading)).endsWith("; detail=revived");
     assertThat(read(touching -> false).origin()).isEqualTo(Origin.KEPT);
     db.change(41);
     assertThat(read(touching -> false).value()).isEqualTo(41);
