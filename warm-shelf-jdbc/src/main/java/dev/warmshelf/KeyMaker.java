@@ -27,6 +27,7 @@ final class KeyMaker {
   private final boolean namesSessions;
 
   /**
+   * @param notes what else decides what an answer is, such as the tables that were declared
    * @param namesSessions whether the name of the session is part of the key
    * @throws IllegalArgumentException if the recipe leaves out what the SQL has, or folds what it
    *     has not
@@ -34,7 +35,7 @@ final class KeyMaker {
   KeyMaker(
       String namespace,
       SqlStatement statement,
-      List<String> declared,
+      List<String> notes,
       Recipe recipe,
       boolean namesSessions) {
     this.recipe = recipe;
@@ -52,8 +53,8 @@ final class KeyMaker {
       all.add(name);
       text.append(" -- adding ").append(name); // no normal form holds a comment
     }
-    for (String table : declared) { // it decides what invalidates the answer
-      text.append(" -- reading ").append(table);
+    for (String note : notes) {
+      text.append(" -- ").append(note);
     }
     if (namesSessions) {
       items.add(new Item.One(new Source.Parameter(all.size()), Width.KEPT));

@@ -93,9 +93,10 @@ public final class QueryDraft {
         new KeyMaker(
             warm.namespace(),
             statement,
-            declared,
+            declared.stream().map(table -> "reading " + table).toList(),
             warm.recipeOf(shelf).and(recipe),
             warm.sessions().areNamed());
-    return new ShelvedQuery<>(warm, on, statement, declared, tags, keys, mapper);
+    return new ShelvedQuery<>(
+        new KeptStatement(warm, on, statement, declared, tags, keys), mapper);
   }
 }

@@ -3,6 +3,8 @@ package dev.warmshelf;
 import dev.warmshelf.lane.MendingPlan.Wanted;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
+import dev.warmshelf.row.AnswerForm;
+import dev.warmshelf.row.Binder;
 import dev.warmshelf.row.Binding;
 import dev.warmshelf.sql.PartsText;
 import java.sql.Connection;
@@ -17,6 +19,8 @@ final class QueryLoader {
   private final String text;
   private final String textWithSession;
   private final int[] order;
+  private final AnswerForm form;
+  private final Binder binder;
 
   /**
    * An answer and the session that it was read in, as that was after it.
@@ -30,9 +34,23 @@ final class QueryLoader {
    * @param order for each of them, the index of its value
    */
   QueryLoader(String text, int[] order) {
+    this(text, order, AnswerForm.VALUES, Binding::bind);
+  }
+
+  /**
+   * @param form that the answer is to be kept in
+   */
+  QueryLoader(String text, int[] order, AnswerForm form, Binder binder) {
     this.text = text;
     this.textWithSession = text + "\n;\n" + Session.ASK;
     this.order = order;
+    this.form = form;
+    this.binder = binder;
+  }
+
+  /** The same, whose values somebody else hands to the driver. */
+  QueryLoader boundBy(Binder other) {
+    return new QueryLoader(text, order, form, other);
   }
 
   /**
@@ -45,19 +63,25 @@ final class QueryLoader {
   QueryLoader of(Wanted wanted, int width, int values) {
     int[] longer = Arrays.copyOf(order, order.length + 1);
     longer[order.length] = values;
-    return new QueryLoader(PartsText.of(text, width, wanted.by(), "?"), longer);
+    Binder more =
+        (statement, all, places) -> {
+          binder.bind(statement, all, order);
+          Binding.bind(statement, places.length, all[values]);
+        };
+    return new QueryLoader(PartsText.of(text, width, wanted.by(), "?"), longer, form, more);
   }
 
   /** Reads the answer, and in the same round trip, after it, what the session is like. */
   Loaded withSession(Connection connection, @Nullable Object[] values) throws SQLException {
     try (PreparedStatement statement = connection.prepareStatement(textWithSession)) {
-      Binding.bind(statement, values, order);
+      form.prepare(statement);
+      binder.bind(statement, values, order);
       if (!statement.execute()) {
         throw new SQLException("The statement gives no rows: " + text);
       }
       Answer answer;
       try (ResultSet rows = statement.getResultSet()) {
-        answer = Answer.read(rows);
+        answer = form.read(rows);
       }
       statement.getMoreResults();
       try (ResultSet row = statement.getResultSet()) {
@@ -69,9 +93,10 @@ final class QueryLoader {
   /** Reads the answer alone. */
   Answer alone(Connection connection, @Nullable Object[] values) throws SQLException {
     try (PreparedStatement statement = connection.prepareStatement(text)) {
-      Binding.bind(statement, values, order);
+      form.prepare(statement);
+      binder.bind(statement, values, order);
       try (ResultSet rows = statement.executeQuery()) {
-        return Answer.read(rows);
+        return form.read(rows);
       }
     }
   }

@@ -88,6 +88,11 @@ public final class Recipe {
     return both;
   }
 
+  /** What it adds to keys, and nothing else. */
+  Recipe addingOnly() {
+    return new Recipe(Set.of(), added, Map.of());
+  }
+
   Set<String> leftOut() {
     return leftOut;
   }

@@ -5,6 +5,7 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Binding;
 import dev.warmshelf.row.Mapper;
+import dev.warmshelf.row.ValueAnswer;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.SqlStatement;
@@ -22,75 +23,22 @@ import org.jspecify.annotations.Nullable;
  * @param <T> what a row is mapped to
  */
 public final class ShelvedQuery<T> {
-  private final WarmShelf warm;
-  private final Shelf shelf;
-  private final SqlStatement statement;
-  private final QueryLoader loading;
-  private final int[] mayBeLists;
-  private final List<String> declared;
-  private final List<Lane> tags;
-  private final KeyMaker keys;
+  private final KeptStatement statement;
   private final Mapper<T> mapper;
-  private volatile @Nullable Last last;
 
   final Function<Answer, List<T>> asList;
   final Function<Answer, Optional<T>> asFirst;
   final Function<Answer, T> asOnly;
 
-  /** The last verdict, which is nearly always the next. */
-  private static final class Last {
-    private final Sessions.Kind kind;
-    private final @Nullable Class<?>[] classes;
-    private final List<String> types;
-    private final Judged judged;
-
-    Last(Sessions.Kind kind, @Nullable Object[] values, List<String> types, Judged judged) {
-      this.kind = kind;
-      this.classes = new @Nullable Class<?>[values.length];
-      for (int i = 0; i < values.length; i++) {
-        Object value = values[i];
-        classes[i] = value == null ? null : value.getClass();
-      }
-      this.types = types;
-      this.judged = judged;
-    }
-
-    boolean isOfTypesOf(@Nullable Object[] values) {
-      for (int i = 0; i < values.length; i++) {
-        Object value = values[i];
-        boolean alike =
-            value instanceof List<?>
-                ? Binding.typeOf(value).equals(types.get(i))
-                : (value == null ? null : value.getClass()) == classes[i];
-        if (!alike) {
-          return false;
-        }
-      }
-      return true;
-    }
-  }
-
-  ShelvedQuery(
-      WarmShelf warm,
-      Shelf shelf,
-      SqlStatement statement,
-      List<String> declared,
-      List<Lane> tags,
-      KeyMaker keys,
-      Mapper<T> mapper) {
-    this.warm = warm;
-    this.shelf = shelf;
+  ShelvedQuery(KeptStatement statement, Mapper<T> mapper) {
     this.statement = statement;
-    this.loading = new QueryLoader(statement.driverText(), statement.driverOrder());
-    this.mayBeLists = statement.mayBeLists().stream().mapToInt(Integer::intValue).toArray();
-    this.declared = declared;
-    this.tags = tags;
-    this.keys = keys;
     this.mapper = mapper;
-    this.asList = answer -> answer.as(this.mapper);
+    this.asList = answer -> values(answer).as(this.mapper);
     this.asFirst =
         answer ->
-            answer.size() == 0 ? Optional.empty() : Optional.ofNullable(answer.as(this.mapper, 0));
+            answer.size() == 0
+                ? Optional.empty()
+                : Optional.ofNullable(values(answer).as(this.mapper, 0));
     this.asOnly = this::only;
   }
 
@@ -144,40 +92,7 @@ public final class ShelvedQuery<T> {
    *     session is unlike the others
    */
   public Verdict verdict() throws SQLException {
-    List<String> types = statement.unknownTypes();
-    Sessions.Kind kind = warm.sessions().first();
-    Judged found = warm.verdicts().judged(statement, types, declared, kind, Verdicts.ANY);
-    if (found == null) {
-      throw new SQLException("The data source hands out sessions that are not alike.");
-    }
-    return found.verdict();
-  }
-
-  /**
-   * The verdict for values and a kind of session; null as {@link Verdicts#judged} says.
-   *
-   * @param over how to ask the database if it must be asked
-   */
-  @Nullable Judged judged(@Nullable Object[] values, Sessions.Kind kind, Verdicts.Over over)
-      throws SQLException {
-    Last known = last;
-    if (known != null
-        && known.kind == kind
-        && known.isOfTypesOf(values)
-        && known.judged.holdsFor(warm.schemaVersion())) {
-      return known.judged;
-    }
-    List<String> types = Binding.typesOf(values);
-    Judged judged = warm.verdicts().judged(statement, types, declared, kind, over);
-    if (judged != null) {
-      last = new Last(kind, values, types, judged);
-    }
-    return judged;
-  }
-
-  /** A read of this query went to the database, since it is refused. */
-  void wasRefused(Refusal refusal) {
-    warm.verdicts().refusals().count(statement, refusal);
+    return statement.verdict();
   }
 
   /**
@@ -200,7 +115,7 @@ public final class ShelvedQuery<T> {
 
   /** The shelf the answers are kept on. */
   public Shelf shelf() {
-    return shelf;
+    return statement.shelf();
   }
 
   /** The statement as the engineer wrote it. */
@@ -213,27 +128,8 @@ public final class ShelvedQuery<T> {
     return statement.normalForm();
   }
 
-  WarmShelf warm() {
-    return warm;
-  }
-
-  KeyMaker keys() {
-    return keys;
-  }
-
-  /** How the database is asked with these values: a list in {@code IN (...)} goes as an array. */
-  QueryLoader loading(@Nullable Object[] values) {
-    for (int parameter : mayBeLists) {
-      if (values[parameter] instanceof List<?>) {
-        return new QueryLoader(
-            statement.driverText(each -> values[each] instanceof List<?>), statement.driverOrder());
-      }
-    }
-    return loading;
-  }
-
-  List<Lane> tags() {
-    return tags;
+  KeptStatement statement() {
+    return statement;
   }
 
   Mapper<T> mapper() {
@@ -248,6 +144,10 @@ public final class ShelvedQuery<T> {
               + ". Use first() or list() for: "
               + statement.normalForm());
     }
-    return answer.as(mapper, 0);
+    return values(answer).as(mapper, 0);
+  }
+
+  private static ValueAnswer values(Answer answer) {
+    return (ValueAnswer) answer;
   }
 }

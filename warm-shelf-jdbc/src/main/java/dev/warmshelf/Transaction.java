@@ -16,10 +16,8 @@ import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
-import java.util.HashSet;
 import java.util.List;
 import java.util.Optional;
-import java.util.Set;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -34,12 +32,7 @@ public final class Transaction {
   private final WarmShelf warm;
   private final Connection connection;
   private final ConnectionState state;
-
-  /** What the session was like when it was last asked; null if that must be asked again. */
-  private @Nullable Session seen;
-
-  /** The tables that the statements name; null once that is not certain. */
-  private @Nullable Set<Lane> named = new HashSet<>();
+  private final FollowedConnection followed;
 
   private final List<Kept> kept = new ArrayList<>();
 
@@ -66,10 +59,11 @@ public final class Transaction {
     this.warm = warm;
     this.connection = connection;
     this.state = new ConnectionState(false, connection.getTransactionIsolation());
+    this.followed = new FollowedConnection(state, () -> connection);
   }
 
   static <V extends @Nullable Object> V run(WarmShelf warm, Work<V> work) throws SQLException {
-    try (Borrowed borrowed = Borrowed.from(warm.dataSource()).autoCommit(false)) {
+    try (Borrowed borrowed = Borrowed.from(warm.source()).autoCommit(false)) {
       Transaction transaction = new Transaction(warm, borrowed.connection());
       V result;
       try {
@@ -111,84 +105,28 @@ public final class Transaction {
    * be neither committed, nor rolled back, nor closed.
    */
   public Connection connection() {
-    state.isHandedOut();
-    seen = null;
-    named = null;
+    followed.isHandedOut();
     kept.clear();
     return connection;
   }
 
-  Visibility visibility() {
-    return state.visibility();
-  }
-
-  /** The connection, for questions about the session and the catalogue. */
-  Connection held() {
-    return connection;
-  }
-
-  /** A statement is about to be sent. */
-  void sends(boolean onlyReads) {
-    if (!onlyReads) {
-      state.hasWritten();
-    }
-    seen = null;
-  }
-
-  /**
-   * How the database can be asked about a statement: over this connection as long as nothing has
-   * been done on it that an end of the transaction would undo or show.
-   */
-  Verdicts.Over over() {
-    return state.visibility() == Visibility.LIKE_OTHERS
-        ? new Verdicts.Over.Held(connection)
-        : Verdicts.NONE;
-  }
-
-  /** What the server has said of the session, after a statement. */
-  void saw(Session session, Sessions.Kind kind) {
-    seen = session;
-    if (session.hasWritten()) {
-      state.hasWritten();
-    }
-    if (!session.reads(kind.ambient())) {
-      state.isAltered();
-    }
-  }
-
-  /** Whether the session is like others of its kind; asks the server if it must. */
-  boolean isLike(Sessions.Kind kind) throws SQLException {
-    Session known = seen;
-    if (known == null) {
-      known = Session.of(connection);
-      saw(known, kind);
-    }
-    return known.reads(kind.ambient());
-  }
-
-  /** Reads for this transaction alone, and asks what became of the session thereby. */
-  Answer readAlone(QueryLoader loading, @Nullable Object[] values, boolean onlyReads)
-      throws SQLException {
-    sends(onlyReads);
-    Answer answer = loading.alone(connection, values);
-    if (state.visibility() == Visibility.LIKE_OTHERS) {
-      isLike(warm.sessions().current(connection));
-    }
-    return answer;
+  /** Who asks the questions that are asked in it. */
+  Caller caller() {
+    return followed;
   }
 
   int run(Write write) throws SQLException {
     kept.clear(); // made stale by what comes now, perhaps
     note(write);
     for (Write.Replacement replacement : write.replacements()) {
-      replacement.question().askVerdict(this); // as long as that can be
+      replacement.question().askVerdict(followed); // as long as that can be
     }
-    sends(false);
+    followed.sends(false);
     Fence fence = warm.shelf(WarmShelf.MAIN_SHELF).fence();
     Write.Outcome outcome = write.send(connection);
     if (!write.replacements().isEmpty()
         && outcome.rows() > 0
-        && isLike(warm.sessions().current(connection))
+        && followed.isLike(warm.sessions().current(connection))
         && state.visibility() != Visibility.ALTERED) {
       for (Write.Replacement replacement : write.replacements()) {
         prepare(replacement, outcome, fence);
@@ -202,7 +140,7 @@ public final class Transaction {
     Answer answer = replacement.given() == null ? outcome.returned() : replacement.given();
     Question<?> question = replacement.question();
     if (answer != null) {
-      Optional<Footprint> footprint = question.footprintOf(answer, this);
+      Optional<Footprint> footprint = question.footprintOf(answer, followed);
       Key key = question.key(warm.sessions().current(connection));
       footprint.ifPresent(lanes -> kept.add(new Kept(replacement, key, answer, lanes, fence)));
     }
@@ -210,17 +148,15 @@ public final class Transaction {
 
   /** Only without a feed does it matter which tables a statement names. */
   private void note(Write write) throws SQLException {
-    Set<Lane> sofar = named;
-    if (sofar != null && !warm.ownWrites().haveFeed()) {
+    if (!warm.ownWrites().haveFeed()) {
       Verdicts.Known known =
           warm.verdicts()
-              .known(write.statement(), write.text(), warm.sessions().current(connection), over());
-      Set<Lane> more = known == null ? null : known.analysis().written();
-      if (more == null || more.isEmpty()) {
-        named = null;
-      } else {
-        sofar.addAll(more);
-      }
+              .known(
+                  write.statement(),
+                  write.text(),
+                  warm.sessions().current(connection),
+                  followed.over());
+      followed.changes(known == null ? null : known.analysis().written());
     }
   }
 
@@ -236,11 +172,11 @@ public final class Transaction {
     if (!state.mayHaveWritten()) {
       return;
     }
-    long own = warm.ownWrites().committed(named, write);
+    long own = warm.ownWrites().committed(followed.named(), write);
     if (write != null) {
       for (Kept one : kept) {
         Question<?> question = one.replacement().question();
-        Shelf shelf = question.query().shelf();
+        Shelf shelf = question.shelf();
         shelf.writeThrough(
             one.key(), one.answer(), one.footprint(), one.fence(), own, one.replacement().mode());
       }

@@ -132,6 +132,11 @@ final class Verdicts implements AutoCloseable {
       return analysis;
     }
 
+    /** Whether the schema has changed where it stands on it. */
+    boolean isOutdated() {
+      return outdated;
+    }
+
     @Override
     public Map<String, String> prints() {
       return prints;

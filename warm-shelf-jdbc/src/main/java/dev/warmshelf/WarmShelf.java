@@ -75,6 +75,8 @@ public final class WarmShelf implements AutoCloseable {
   private final Map<String, Shelf> shelves;
   private final Rosters rosters;
   private final Map<String, Recipe> recipes;
+  private final List<Rule> rules;
+  private @Nullable DataSource wrapped;
   private volatile @Nullable JmxBeans views;
   private final StatementMemory texts = new StatementMemory();
   private final Verdicts verdicts;
@@ -97,6 +99,7 @@ public final class WarmShelf implements AutoCloseable {
     this.shelves = Map.copyOf(made);
     this.rosters = new Rosters(this, new Shelf(Rosters.SHELF, Rosters.policy(), ground));
     this.recipes = Map.copyOf(builder.recipes);
+    this.rules = List.copyOf(builder.rules);
   }
 
   /**
@@ -299,6 +302,29 @@ public final class WarmShelf implements AutoCloseable {
     time.close();
   }
 
+  /**
+   * The data source again, for a program that is not to be changed: its statements are answered
+   * from the shelves where a rule says so ({@link Builder#keeping}), and all else goes to the
+   * database as it is. A connection is taken only when the database must be asked. Once a commit on
+   * one of its connections has returned, no reading of this process misses it.
+   *
+   * <p>To be closed, after its last use, together with this.
+   *
+   * @return always the same
+   * @throws SQLException if the data source cannot be asked, or gives connections of another driver
+   *     than PostgreSQL's
+   */
+  public DataSource dataSource() throws SQLException {
+    synchronized (rules) {
+      DataSource known = wrapped;
+      if (known == null) {
+        known = Door.over(this, dataSource, rules);
+        wrapped = known;
+      }
+      return known;
+    }
+  }
+
   boolean isFollowed(Lane table) {
     return feed == null || feed.covers(table);
   }
@@ -315,7 +341,8 @@ public final class WarmShelf implements AutoCloseable {
     return ownWrites;
   }
 
-  DataSource dataSource() {
+  /** The data source beneath. */
+  DataSource source() {
     return dataSource;
   }
 
@@ -362,6 +389,7 @@ public final class WarmShelf implements AutoCloseable {
     private Capacity room = Capacity.shared();
     private int renewalThreads = 2;
     private @Nullable Supplier<String> naming;
+    private final List<Rule> rules = new ArrayList<>();
 
     private Builder(DataSource dataSource) {
       this.dataSource = dataSource;
@@ -459,8 +487,18 @@ public final class WarmShelf implements AutoCloseable {
     }
 
     /**
+     * Adds a rule for the statements that come through {@link WarmShelf#dataSource()}, after those
+     * before it.
+     */
+    public Builder keeping(Rule rule) {
+      rules.add(Objects.requireNonNull(rule, "rule"));
+      return this;
+    }
+
+    /**
      * Connects, finds the feed's place, and starts.
      *
+     * @throws IllegalArgumentException if a rule names a shelf that there is not
      * @throws IllegalStateException if neither or both of a feed and {@link #onTtlAlone()} are set
      * @throws SQLException if the database cannot be reached, is a replica, or has no connection
      *     for reads beside the feed's
@@ -473,6 +511,19 @@ public final class WarmShelf implements AutoCloseable {
                 ? "Both a feed and onTtlAlone() are set; keep one of them."
                 : "Nothing says how answers stay true. Set following(feed), or onTtlAlone() to"
                     + " accept answers as stale as their TTL.");
+      }
+      for (Rule rule : rules) {
+        String shelf = rule.shelf();
+        if (shelf != null && !policies.containsKey(shelf)) {
+          throw new IllegalArgumentException(
+              "A rule keeps answers on the shelf '"
+                  + shelf
+                  + "', but there are "
+                  + new TreeMap<>(policies).keySet()
+                  + ". Add it with shelf(\""
+                  + shelf
+                  + "\", ...).");
+        }
       }
       Session session;
       try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {

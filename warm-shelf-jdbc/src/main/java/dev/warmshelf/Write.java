@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.row.Answer;
+import dev.warmshelf.row.ValueAnswer;
 import dev.warmshelf.row.Binding;
 import dev.warmshelf.shelf.Shelf.WriteThrough;
 import dev.warmshelf.sql.AnalysedText;
@@ -77,7 +78,7 @@ public final class Write {
    * @throws IllegalArgumentException if the rows hold what could be changed later
    */
   public <T> Write keep(Question<T> question, List<T> rows, WriteThrough mode) {
-    replacements.add(new Replacement(question, Answer.of(rows, question.query().mapper()), mode));
+    replacements.add(new Replacement(question, ValueAnswer.of(rows, question.query().mapper()), mode));
     return this;
   }
 
@@ -123,7 +124,7 @@ public final class Write {
         return new Outcome(Math.max(0, prepared.getUpdateCount()), null);
       }
       try (ResultSet rows = prepared.getResultSet()) {
-        Answer returned = Answer.read(rows);
+        Answer returned = ValueAnswer.read(rows);
         return new Outcome(returned.size(), returned);
       }
     }

@@ -3,6 +3,7 @@ package dev.warmshelf.lane;
 import dev.warmshelf.key.Key;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Set;
 import java.util.regex.Pattern;
 
 /**
@@ -111,6 +112,12 @@ public final class Lane implements Comparable<Lane> {
   /** A table's lane as a feed carries it: both names in double quotes. */
   public String written() {
     return kind == Kind.TABLE ? quoted(parts.get(0)) + "." + quoted(parts.get(1)) : "*";
+  }
+
+  /** Of a lane that changes with the data: its table's name, with the schema before it and without. */
+  public Set<String> tableNames() {
+    List<String> table = ofTable();
+    return Set.of(table.get(1), table.get(0) + "." + table.get(1));
   }
 
   /** Of a table's lane: its changes that were not told apart. */

@@ -62,7 +62,13 @@ public final class Binding {
     }
   }
 
-  private static void bind(PreparedStatement statement, int at, @Nullable Object given)
+  /**
+   * Binds one of them.
+   *
+   * @param at from 1
+   * @throws SQLException if the driver does not take it
+   */
+  public static void bind(PreparedStatement statement, int at, @Nullable Object given)
       throws SQLException {
     Object value = plain(given);
     if (value == null) {

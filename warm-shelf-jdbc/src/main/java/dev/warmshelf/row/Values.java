@@ -4,7 +4,9 @@ import java.nio.ByteBuffer;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collections;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -49,5 +51,25 @@ final class Values {
       content[i] = comparable(row[i]);
     }
     return Arrays.asList(content);
+  }
+
+  /** Whether two lists have the same rows, in whatever order. */
+  static boolean sameRows(List<@Nullable Object[]> rows, List<@Nullable Object[]> others) {
+    if (rows.size() != others.size()) {
+      return false;
+    }
+    boolean inOrder = true;
+    for (int i = 0; inOrder && i < rows.size(); i++) {
+      inOrder = comparable(rows.get(i)).equals(comparable(others.get(i)));
+    }
+    return inOrder || counted(rows).equals(counted(others));
+  }
+
+  private static Map<Object, Integer> counted(List<@Nullable Object[]> rows) {
+    Map<Object, Integer> counts = new HashMap<>();
+    for (@Nullable Object[] row : rows) {
+      counts.merge(comparable(row), 1, Integer::sum);
+    }
+    return counts;
   }
 }

@@ -14,6 +14,8 @@ public final class ConnectionState {
   private int isolation;
   private boolean mayHaveWritten;
   private boolean altered;
+  private boolean open;
+  private boolean failed;
 
   /**
    * @param autoCommit as {@link Connection#getAutoCommit()} has it
@@ -28,8 +30,10 @@ public final class ConnectionState {
   public Visibility visibility() {
     if (altered) {
       return Visibility.ALTERED;
+    } else if (failed) {
+      return Visibility.FAILED;
     } else if (autoCommit) {
-      return Visibility.LIKE_OTHERS;
+      return open ? Visibility.BEGUN_BY_STATEMENT : Visibility.LIKE_OTHERS;
     } else if (mayHaveWritten) {
       return Visibility.OWN_WRITES;
     }
@@ -59,12 +63,33 @@ public final class ConnectionState {
     altered = true;
   }
 
+  /**
+   * What the server has said of the transaction, after a statement.
+   *
+   * @param transaction whether one is open
+   * @param hasFailed whether it can only be rolled back
+   */
+  public void isOnServer(boolean transaction, boolean hasFailed) {
+    open = transaction;
+    failed = hasFailed;
+  }
+
+  /** Whether the server has said that a transaction is open. */
+  public boolean isOpen() {
+    return open;
+  }
+
   /** {@link Connection#setAutoCommit} is about to be called; a change of it commits. */
   public void autoCommit(boolean to) {
     if (autoCommit != to) {
       ended();
     }
     autoCommit = to;
+  }
+
+  /** Whether each statement is a transaction of its own. */
+  public boolean isAutoCommit() {
+    return autoCommit;
   }
 
   /** {@link Connection#setTransactionIsolation} is about to be called. */

@@ -8,6 +8,10 @@ public enum Visibility {
   OWN_WRITES("the transaction may have written"),
   /** The transaction reads from a snapshot that may be older than what others see. */
   OLD_SNAPSHOT("the transaction's isolation level keeps a snapshot"),
+  /** A statement has begun a transaction, of which nobody has followed what it does. */
+  BEGUN_BY_STATEMENT("a statement has begun a transaction"),
+  /** The transaction has failed, so that no statement is executed in it. */
+  FAILED("the transaction has failed"),
   /** Settings of the session have, or may have, been changed. */
   ALTERED("the session's settings may have been changed");
 

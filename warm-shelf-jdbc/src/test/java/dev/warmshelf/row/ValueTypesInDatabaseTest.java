@@ -88,7 +88,7 @@ class ValueTypesInDatabaseTest {
     try (PreparedStatement statement = connection.prepareStatement(sql)) {
       Binding.bind(statement, new Object[] {value, list}, new int[] {0, 1});
       try (ResultSet row = statement.executeQuery()) {
-        Answer answer = Answer.read(row);
+        Answer answer = ValueAnswer.read(row);
         return Arrays.asList(answer.value(0, 0), answer.value(0, 1));
       }
     }

@@ -7,8 +7,12 @@ import dev.warmshelf.sql.text.SqlTextException;
 import dev.warmshelf.sql.text.Token;
 import dev.warmshelf.sql.text.Token.Kind;
 import dev.warmshelf.sql.tree.Refusal;
+import java.nio.charset.StandardCharsets;
+import java.security.MessageDigest;
+import java.security.NoSuchAlgorithmException;
 import java.util.ArrayList;
 import java.util.Collections;
+import java.util.HexFormat;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Set;
@@ -75,6 +79,8 @@ public final class SqlStatement {
           "when",
           "where",
           "with");
+
+  private static final int DIGEST_BYTES = 8;
 
   /** How a line begins that is a statement of its own, in a file without semicolons. */
   private static final Pattern BEGINS =
@@ -315,6 +321,54 @@ public final class SqlStatement {
       }
     }
     return -1;
+  }
+
+  /**
+   * How many question marks a driver sees in the text, each a parameter; -1 if it may see others
+   * than this does: parameters are written in another way, or an operator has a question mark.
+   */
+  public int questionMarks() {
+    int marks = 0;
+    for (Token token : tokens) {
+      if (token.kind() == Kind.PARAMETER) {
+        if (text.charAt(token.position()) != '?') {
+          return -1;
+        }
+        marks++;
+      } else if (token.kind() == Kind.OPERATOR && token.text().indexOf('?') >= 0) {
+        return -1;
+      }
+    }
+    return marks;
+  }
+
+  /** What stands between the words of the text: its comments, with their signs. */
+  public List<String> comments() {
+    List<String> comments = new ArrayList<>();
+    int from = 0;
+    for (Token token : tokens) {
+      addComment(text.substring(from, token.position()), comments);
+      from = token.end();
+    }
+    addComment(text.substring(from), comments);
+    return comments;
+  }
+
+  private static void addComment(String between, List<String> comments) {
+    if (!between.isBlank()) {
+      comments.add(between.strip());
+    }
+  }
+
+  /** The beginning of the normal form's digest, by which logs and rules call it. */
+  public String formDigest() {
+    try {
+      MessageDigest sha256 = MessageDigest.getInstance("SHA-256");
+      byte[] digest = sha256.digest(normalForm.getBytes(StandardCharsets.UTF_8));
+      return HexFormat.of().formatHex(digest, 0, DIGEST_BYTES);
+    } catch (NoSuchAlgorithmException e) {
+      throw new IllegalStateException(e); // every Java platform has it
+    }
   }
 
   /** About how many bytes the statement takes in memory: its tokens outweigh its text. */

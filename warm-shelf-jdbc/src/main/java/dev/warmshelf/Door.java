@@ -1,0 +1,98 @@
+package dev.warmshelf;
+
+import dev.warmshelf.driver.Dialogue;
+import dev.warmshelf.driver.ShelvedDataSource;
+import dev.warmshelf.driver.Shelves;
+import dev.warmshelf.driver.StatementFacts;
+import dev.warmshelf.key.Generations;
+import dev.warmshelf.row.AnswerForm;
+import dev.warmshelf.row.DriverAnswer;
+import dev.warmshelf.session.ConnectionState;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.util.Iterator;
+import java.util.List;
+import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.function.Supplier;
+import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
+import org.postgresql.core.BaseConnection;
+import org.postgresql.core.BaseStatement;
+
+/** What a program finds under its JDBC: statements by their texts, and the rules for them. */
+final class Door implements Shelves {
+  private static final long MOST_BYTES = 8L << 20;
+
+  private final WarmShelf warm;
+  private final List<Rule> rules;
+  private final AnswerForm form;
+  private final Generations<String, DoorText> texts =
+      new Generations<>(MOST_BYTES, (sql, text) -> text.bytes());
+
+  /** Connections that are with their pool, and whose sessions may be unlike others'. */
+  private final Set<Connection> altered = ConcurrentHashMap.newKeySet();
+
+  private Door(WarmShelf warm, List<Rule> rules, AnswerForm form) {
+    this.warm = warm;
+    this.rules = rules;
+    this.form = form;
+  }
+
+  /** Wraps a data source. */
+  static DataSource over(WarmShelf warm, DataSource source, List<Rule> rules) throws SQLException {
+    BaseStatement maker = ShelvedDataSource.maker(source);
+    Door door = new Door(warm, rules, DriverAnswer.form(maker));
+    return ShelvedDataSource.over(source, door, maker);
+  }
+
+  @Override
+  public StatementFacts facts(String sql) {
+    DoorText known = texts.get(sql);
+    if (known == null) {
+      known = new DoorText(this, sql);
+      texts.put(sql, known);
+    }
+    return known;
+  }
+
+  @Override
+  public Dialogue begin(ConnectionState state, Supplier<? extends @Nullable Connection> held) {
+    return new DoorConnection(this, state, held);
+  }
+
+  @Override
+  public void isAtLarge(Connection physical) {
+    altered.add(physical);
+  }
+
+  /** A connection is as others are, again. */
+  void isLikeOthers(Connection held) throws SQLException {
+    if (!altered.isEmpty()) {
+      altered.remove(held.unwrap(BaseConnection.class));
+    }
+  }
+
+  /** Whether each connection that a pool may give out now is like the others, as far as is known. */
+  boolean allAreAlike() throws SQLException {
+    for (Iterator<Connection> all = altered.iterator(); all.hasNext(); ) {
+      if (!all.next().isClosed()) {
+        return false;
+      }
+      all.remove();
+    }
+    return true;
+  }
+
+  WarmShelf warm() {
+    return warm;
+  }
+
+  List<Rule> rules() {
+    return rules;
+  }
+
+  AnswerForm form() {
+    return form;
+  }
+}

@@ -1,0 +1,157 @@
+package dev.warmshelf;
+
+import dev.warmshelf.driver.Dialogue;
+import dev.warmshelf.driver.Parameters;
+import dev.warmshelf.driver.StatementFacts;
+import dev.warmshelf.lane.Lane;
+import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.postgres.Session;
+import dev.warmshelf.row.Answer;
+import dev.warmshelf.session.ConnectionState;
+import dev.warmshelf.session.Visibility;
+import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.sql.tree.Analysis;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.util.List;
+import java.util.Set;
+import java.util.function.Supplier;
+import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * One wrapped connection, as the shelves see it.
+ *
+ * <p><b>The rule.</b> A caller who holds a connection is answered from a shelf only if his session
+ * is, as he asks, like those that answers are shared between, his transaction has written nothing,
+ * and the next statement would see what has been committed last. What his session is like is known
+ * from the server; it is asked again after each statement that is not certain to do nothing but
+ * read. Who holds no connection is answered as one would be who is given a session like the others.
+ */
+final class DoorConnection extends FollowedConnection implements Dialogue {
+  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+
+  private final Door door;
+  private final WarmShelf warm;
+
+  /** Whether something was sent since the session was seen that may have altered it. */
+  private boolean mayBeAltered;
+
+  DoorConnection(
+      Door door, ConnectionState state, Supplier<? extends @Nullable Connection> holding) {
+    super(state, holding);
+    this.door = door;
+    this.warm = door.warm();
+  }
+
+  @Override
+  public @Nullable Reading<Answer> read(StatementFacts facts, Parameters bound)
+      throws SQLException {
+    DoorStatement asked = statement(facts, bound);
+    KeptStatement kept = asked == null ? null : asked.kept(kind());
+    if (kept == null) {
+      return null;
+    }
+    Parameters own = bound.frozen();
+    return new Asking(kept, own.values(), (to, values, order) -> own.bind(to), this).ifShared();
+  }
+
+  @Override
+  public @Nullable Bypass around(Sessions.Kind kind) throws SQLException {
+    Visibility standing = state().visibility();
+    if (standing != Visibility.LIKE_OTHERS) {
+      return Bypass.since(standing);
+    }
+    boolean like = held() == null ? !kind.isUnequal() && door.allAreAlike() : isLike(kind);
+    return like ? null : Bypass.because(BypassReason.UNEQUAL_SESSIONS);
+  }
+
+  /** Whoever holds a connection may have result sets open on it, so that it asks nothing else. */
+  @Override
+  public Verdicts.Over over() {
+    return held() == null ? Verdicts.ANY : Verdicts.NONE;
+  }
+
+  @Override
+  public void saw(Session session, Sessions.Kind kind) {
+    seen(session);
+    mayBeAltered = false;
+    if (session.hasWritten()) {
+      state().hasWritten();
+    }
+  }
+
+  @Override
+  boolean isLike(Sessions.Kind kind) throws SQLException {
+    boolean wasSeen = seen() != null;
+    boolean like = super.isLike(kind);
+    Session session = seen();
+    Connection held = held();
+    if (like && !wasSeen && held != null) {
+      door.isLikeOthers(held);
+    }
+    return like && session != null && !(session.keepsSnapshot() && !state().isAutoCommit());
+  }
+
+  @Override
+  public void sends(boolean onlyReads) {
+    if (!onlyReads) {
+      super.sends(false);
+    }
+  }
+
+  @Override
+  public void sends(@Nullable StatementFacts facts, @Nullable Parameters bound) {
+    Analysis analysis = analysis(facts, bound);
+    boolean onlyReads = analysis != null && analysis.onlyReads();
+    if (!onlyReads) {
+      Set<Lane> written = analysis == null ? null : analysis.written();
+      changes(written);
+      mayBeAltered |= written == null || written.isEmpty();
+      sends(false);
+    }
+  }
+
+  private @Nullable Analysis analysis(@Nullable StatementFacts facts, @Nullable Parameters bound) {
+    DoorStatement sent = facts == null || bound == null ? null : statement(facts, bound);
+    try {
+      return sent == null ? null : sent.analysis(kind());
+    } catch (SQLException e) {
+      LOG.debug("What a statement does is not known, and taken for the worst.", e);
+      return null;
+    }
+  }
+
+  private static @Nullable DoorStatement statement(StatementFacts facts, Parameters bound) {
+    List<String> types = bound.types();
+    return types == null ? null : ((DoorText) facts).bound(types, bound.zone());
+  }
+
+  @Override
+  public void sent() {
+    if (!state().isOpen() && state().mayHaveWritten()) {
+      state().ended();
+      warm.ownWrites().committed(named(), null);
+    }
+  }
+
+  /** Whoever is given it next must not be answered as if it were like the others. */
+  @Override
+  public boolean givesBack() {
+    Connection held = held();
+    if (held == null || !mayBeAltered) {
+      return false;
+    }
+    try {
+      return state().isOpen() || !isLike(kind());
+    } catch (SQLException e) {
+      LOG.debug("A connection that is given back cannot be asked what it is like.", e);
+      return true;
+    }
+  }
+
+  private Sessions.Kind kind() throws SQLException {
+    return warm.sessions().current(held());
+  }
+}

@@ -1,0 +1,145 @@
+package dev.warmshelf;
+
+import dev.warmshelf.lane.Lane;
+import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.postgres.Session;
+import dev.warmshelf.session.ConnectionState;
+import dev.warmshelf.session.Visibility;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.util.HashSet;
+import java.util.Set;
+import java.util.function.Supplier;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A connection of which all is known that was done on it, and what its session was like when the
+ * server last said so. Not thread-safe, like the connection.
+ */
+class FollowedConnection implements Caller {
+  private final ConnectionState state;
+  private final Supplier<? extends @Nullable Connection> holding;
+
+  /** What the session was like when it was last asked; null if that must be asked again. */
+  private @Nullable Session seen;
+
+  /** The tables that the statements name as changed; null once that is not certain. */
+  private @Nullable Set<Lane> named = new HashSet<>();
+
+  /**
+   * @param holding gives the connection, or null as long as there is none
+   */
+  FollowedConnection(ConnectionState state, Supplier<? extends @Nullable Connection> holding) {
+    this.state = state;
+    this.holding = holding;
+  }
+
+  @Override
+  public @Nullable Connection held() {
+    return holding.get();
+  }
+
+  /** What its connection is like is known from its loads, or must be asked now. */
+  @Override
+  public @Nullable Bypass around(Sessions.Kind kind) throws SQLException {
+    Visibility standing = state.visibility();
+    if (standing != Visibility.LIKE_OTHERS) {
+      return Bypass.since(standing);
+    }
+    return kind.isUnequal() && !isLike(kind)
+        ? Bypass.because(BypassReason.UNEQUAL_SESSIONS)
+        : null;
+  }
+
+  /**
+   * Over this connection as long as nothing has been done on it that an end of the transaction
+   * would undo or show.
+   */
+  @Override
+  public Verdicts.Over over() {
+    Connection held = held();
+    return held != null && state.visibility() == Visibility.LIKE_OTHERS
+        ? new Verdicts.Over.Held(held)
+        : Verdicts.NONE;
+  }
+
+  @Override
+  public void sends(boolean onlyReads) {
+    if (!onlyReads) {
+      state.hasWritten();
+    }
+    seen = null;
+  }
+
+  /**
+   * A statement is about to be sent that may change data.
+   *
+   * @param tables that it names as changed; null if that is not certain
+   */
+  final void changes(@Nullable Set<Lane> tables) {
+    Set<Lane> sofar = named;
+    if (tables == null || tables.isEmpty()) {
+      named = null;
+    } else if (sofar != null) {
+      sofar.addAll(tables);
+    }
+  }
+
+  /** The tables that have been named as changed since this was asked last. */
+  final @Nullable Set<Lane> named() {
+    Set<Lane> all = named;
+    named = new HashSet<>();
+    return all;
+  }
+
+  @Override
+  public void saw(Session session, Sessions.Kind kind) {
+    seen = session;
+    if (session.hasWritten()) {
+      state.hasWritten();
+    }
+    if (!session.reads(kind.ambient())) {
+      state.isAltered();
+    }
+  }
+
+  @Override
+  public void learn(Sessions sessions) throws SQLException {
+    if (state.visibility() == Visibility.LIKE_OTHERS) {
+      isLike(sessions.current(held()));
+    }
+  }
+
+  /** Whether the session is like others of its kind; asks the server if it must. */
+  boolean isLike(Sessions.Kind kind) throws SQLException {
+    Session known = seen;
+    if (known == null) {
+      Connection held = held();
+      if (held == null) {
+        return false;
+      }
+      known = Session.of(held);
+      saw(known, kind);
+    }
+    return known.reads(kind.ambient());
+  }
+
+  /** Statements are sent on it that nobody tells of. */
+  public void isHandedOut() {
+    state.isHandedOut();
+    seen = null;
+    named = null;
+  }
+
+  final ConnectionState state() {
+    return state;
+  }
+
+  final @Nullable Session seen() {
+    return seen;
+  }
+
+  final void seen(@Nullable Session session) {
+    seen = session;
+  }
+}

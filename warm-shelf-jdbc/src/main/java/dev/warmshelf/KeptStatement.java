@@ -1,0 +1,187 @@
+package dev.warmshelf;
+
+import dev.warmshelf.Verdicts.Judged;
+import dev.warmshelf.lane.Lane;
+import dev.warmshelf.row.AnswerForm;
+import dev.warmshelf.row.Binding;
+import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.Verdict;
+import dev.warmshelf.sql.tree.Refusal;
+import java.sql.SQLException;
+import java.util.List;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A statement whose answers are kept on one shelf, in one form, under keys of one making.
+ * Thread-safe.
+ */
+final class KeptStatement {
+  private final WarmShelf warm;
+  private final Shelf shelf;
+  private final SqlStatement statement;
+  private final QueryLoader loading;
+  private final int[] mayBeLists;
+  private final List<String> declared;
+  private final List<Lane> tags;
+  private final KeyMaker keys;
+
+  /** The types that values are bound as; null if their classes tell. */
+  private final @Nullable List<String> boundAs;
+
+  private volatile @Nullable Last last;
+
+  /** A query of the engineer's: its parameters have names, and answers are values. */
+  KeptStatement(
+      WarmShelf warm,
+      Shelf shelf,
+      SqlStatement statement,
+      List<String> declared,
+      List<Lane> tags,
+      KeyMaker keys) {
+    this.warm = warm;
+    this.shelf = shelf;
+    this.statement = statement;
+    this.loading = new QueryLoader(statement.driverText(), statement.driverOrder());
+    this.mayBeLists = statement.mayBeLists().stream().mapToInt(Integer::intValue).toArray();
+    this.boundAs = null;
+    this.declared = declared;
+    this.tags = tags;
+    this.keys = keys;
+  }
+
+  /**
+   * A program's own statement, which is sent as it is.
+   *
+   * @param types that its values are bound as
+   */
+  KeptStatement(
+      WarmShelf warm,
+      Shelf shelf,
+      SqlStatement statement,
+      KeyMaker keys,
+      AnswerForm form,
+      List<String> types) {
+    this.warm = warm;
+    this.shelf = shelf;
+    this.statement = statement;
+    this.loading = new QueryLoader(statement.text(), statement.driverOrder(), form, Binding::bind);
+    this.mayBeLists = new int[0];
+    this.boundAs = List.copyOf(types);
+    this.declared = List.of();
+    this.tags = List.of();
+    this.keys = keys;
+  }
+
+  /** The last verdict, which is nearly always the next. */
+  private static final class Last {
+    private final Sessions.Kind kind;
+    private final @Nullable Class<?>[] classes;
+    private final List<String> types;
+    private final Judged judged;
+
+    Last(Sessions.Kind kind, @Nullable Object[] values, List<String> types, Judged judged) {
+      this.kind = kind;
+      this.classes = new @Nullable Class<?>[values.length];
+      for (int i = 0; i < values.length; i++) {
+        Object value = values[i];
+        classes[i] = value == null ? null : value.getClass();
+      }
+      this.types = types;
+      this.judged = judged;
+    }
+
+    boolean isOfTypesOf(@Nullable Object[] values) {
+      for (int i = 0; i < values.length; i++) {
+        Object value = values[i];
+        boolean alike =
+            value instanceof List<?>
+                ? Binding.typeOf(value).equals(types.get(i))
+                : (value == null ? null : value.getClass()) == classes[i];
+        if (!alike) {
+          return false;
+        }
+      }
+      return true;
+    }
+  }
+
+  /**
+   * The verdict for values and a kind of session; null as {@link Verdicts#judged} says.
+   *
+   * @param over how to ask the database if it must be asked
+   */
+  @Nullable Judged judged(@Nullable Object[] values, Sessions.Kind kind, Verdicts.Over over)
+      throws SQLException {
+    Last known = last;
+    if (known != null
+        && known.kind == kind
+        && (boundAs != null || known.isOfTypesOf(values))
+        && known.judged.holdsFor(warm.schemaVersion())) {
+      return known.judged;
+    }
+    List<String> types = boundAs != null ? boundAs : Binding.typesOf(values);
+    Judged judged = warm.verdicts().judged(statement, types, declared, kind, over);
+    if (judged != null) {
+      last = new Last(kind, values, types, judged);
+    }
+    return judged;
+  }
+
+  /** A read of this query went to the database, since it is refused. */
+  void wasRefused(Refusal refusal) {
+    warm.verdicts().refusals().count(statement, refusal);
+  }
+
+  /**
+   * The verdict as far as it can be told before the parameters have values.
+   *
+   * @throws SQLException as {@link ShelvedQuery#verdict} says
+   */
+  Verdict verdict() throws SQLException {
+    List<String> types = statement.unknownTypes();
+    Sessions.Kind kind = warm.sessions().first();
+    Judged found = warm.verdicts().judged(statement, types, declared, kind, Verdicts.ANY);
+    if (found == null) {
+      throw new SQLException("The data source hands out sessions that are not alike.");
+    }
+    return found.verdict();
+  }
+
+  /** How the database is asked with these values: a list in {@code IN (...)} goes as an array. */
+  QueryLoader loading(@Nullable Object[] values) {
+    for (int parameter : mayBeLists) {
+      if (values[parameter] instanceof List<?>) {
+        return new QueryLoader(
+            statement.driverText(each -> values[each] instanceof List<?>), statement.driverOrder());
+      }
+    }
+    return loading;
+  }
+
+
+  Shelf shelf() {
+    return shelf;
+  }
+
+  /** As the engineer wrote it. */
+  String text() {
+    return statement.text();
+  }
+
+  String normalForm() {
+    return statement.normalForm();
+  }
+
+  WarmShelf warm() {
+    return warm;
+  }
+
+  KeyMaker keys() {
+    return keys;
+  }
+
+  List<Lane> tags() {
+    return tags;
+  }
+}

@@ -1,0 +1,111 @@
+package dev.warmshelf.driver;
+
+import dev.warmshelf.row.Answer;
+import dev.warmshelf.row.DriverAnswer;
+import dev.warmshelf.shelf.Reading;
+import java.sql.Blob;
+import java.sql.Clob;
+import java.sql.ResultSet;
+import java.sql.ResultSetMetaData;
+import java.sql.SQLException;
+import java.sql.SQLWarning;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A kept answer as the driver shows it. Unwraps to its {@link Reading}, which says where it came
+ * from and how old it is.
+ */
+final class KeptResultSet extends ShelvedResultSet {
+  private final DriverAnswer answer;
+  private final Reading<Answer> reading;
+  private final boolean isOwn;
+  private boolean heard;
+
+  /**
+   * @param isOwn whether the caller's own connection has made the result
+   */
+  KeptResultSet(
+      ResultSet result, ShelvedStatement statement, Reading<Answer> reading, boolean isOwn) {
+    super(result, statement);
+    this.answer = (DriverAnswer) reading.value();
+    this.reading = reading;
+    this.isOwn = isOwn;
+  }
+
+  @Override
+  public ResultSetMetaData getMetaData() throws SQLException {
+    delegate().getMetaData(); // fails if it is closed
+    return answer.facts().shown();
+  }
+
+  /** The driver gives out the bytes that it was sent, which others are to get after this one. */
+  @Override
+  public byte @Nullable [] getBytes(int column) throws SQLException {
+    byte[] bytes = super.getBytes(column);
+    return bytes == null ? null : bytes.clone();
+  }
+
+  @Override
+  public byte @Nullable [] getBytes(String column) throws SQLException {
+    byte[] bytes = super.getBytes(column);
+    return bytes == null ? null : bytes.clone();
+  }
+
+  /** The current row, made by the caller's connection: over it large objects are read. */
+  private ResultSet row() throws SQLException {
+    int row = isOwn ? 0 : getRow();
+    if (row == 0) {
+      return delegate();
+    }
+    ResultSet one = answer.row(row - 1, statement().owner().maker());
+    one.next();
+    return one;
+  }
+
+  @Override
+  public @Nullable Blob getBlob(int column) throws SQLException {
+    getString(column); // what was read last
+    return row().getBlob(column);
+  }
+
+  @Override
+  public @Nullable Blob getBlob(String column) throws SQLException {
+    return getBlob(findColumn(column));
+  }
+
+  @Override
+  public @Nullable Clob getClob(int column) throws SQLException {
+    getString(column);
+    return row().getClob(column);
+  }
+
+  @Override
+  public @Nullable Clob getClob(String column) throws SQLException {
+    return getClob(findColumn(column));
+  }
+
+  /** What the server said beside the rows. */
+  @Nullable SQLWarning said() {
+    return heard ? null : answer.warnings();
+  }
+
+  void isHeard() {
+    heard = true;
+  }
+
+  @Override
+  public void close() throws SQLException {
+    super.close();
+    statement().isDone(this);
+  }
+
+  @Override
+  public <T> T unwrap(Class<T> type) throws SQLException {
+    return type == Reading.class ? type.cast(reading) : super.unwrap(type);
+  }
+
+  @Override
+  public boolean isWrapperFor(Class<?> type) throws SQLException {
+    return type == Reading.class || super.isWrapperFor(type);
+  }
+}

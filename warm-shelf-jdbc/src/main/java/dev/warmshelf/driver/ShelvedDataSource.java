@@ -1,0 +1,143 @@
+package dev.warmshelf.driver;
+
+import java.io.PrintWriter;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.util.logging.Logger;
+import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
+import org.postgresql.core.BaseConnection;
+import org.postgresql.core.BaseStatement;
+
+/**
+ * A data source whose connections ask the shelves before the database. A connection of the data
+ * source beneath is taken only when the database must be asked, so that what the shelves answer
+ * waits for no pool. Thread-safe.
+ */
+public final class ShelvedDataSource implements DataSource {
+  private final DataSource beneath;
+  private final Shelves shelves;
+  private final Usual usual;
+  private final BaseStatement maker;
+
+  /**
+   * What connections of the data source are like when they are taken.
+   *
+   * @param stringsAreTyped whether the driver binds strings as such
+   */
+  record Usual(boolean autoCommit, int isolation, int holdability, boolean stringsAreTyped) {}
+
+  private ShelvedDataSource(
+      DataSource beneath, Shelves shelves, Usual usual, BaseStatement maker) {
+    this.beneath = beneath;
+    this.shelves = shelves;
+    this.usual = usual;
+    this.maker = maker;
+  }
+
+  /**
+   * Wraps a data source.
+   *
+   * @param maker as {@link #maker(DataSource)} gives it
+   * @throws SQLException if it gives no connection of PostgreSQL's driver
+   */
+  public static ShelvedDataSource over(DataSource beneath, Shelves shelves, BaseStatement maker)
+      throws SQLException {
+    try (Connection connection = beneath.getConnection()) {
+      BaseConnection own = connection.unwrap(BaseConnection.class);
+      Usual usual =
+          new Usual(
+              connection.getAutoCommit(),
+              connection.getTransactionIsolation(),
+              connection.getHoldability(),
+              own.getStringVarcharFlag());
+      if (!connection.getAutoCommit()) {
+        connection.rollback();
+      }
+      return new ShelvedDataSource(beneath, shelves, usual, maker);
+    }
+  }
+
+  /**
+   * A statement of the driver's that makes result sets of kept answers, and sends nothing: it
+   * outlives the connection that it was made on, which is given back.
+   *
+   * @throws SQLException if the data source gives no connection of PostgreSQL's driver
+   */
+  public static BaseStatement maker(DataSource source) throws SQLException {
+    try (Connection connection = source.getConnection()) {
+      if (!connection.isWrapperFor(BaseConnection.class)) {
+        throw new SQLException(
+            "The data source gives connections of " + connection.getClass().getName()
+                + ", which do not unwrap to PostgreSQL's driver. Wrap a data source of"
+                + " org.postgresql's, or a pool of them.");
+      }
+      return (BaseStatement) connection.unwrap(BaseConnection.class).createStatement();
+    }
+  }
+
+  Usual usual() {
+    return usual;
+  }
+
+  Shelves shelves() {
+    return shelves;
+  }
+
+  BaseStatement maker() {
+    return maker;
+  }
+
+  @Override
+  public Connection getConnection() {
+    return new ShelvedConnection(this, beneath::getConnection);
+  }
+
+  /** Somebody else's connection: followed, but always the database answers. */
+  @Override
+  public Connection getConnection(String user, String password) throws SQLException {
+    Connection others = beneath.getConnection(user, password);
+    ShelvedConnection connection = new ShelvedConnection(this, () -> others);
+    connection.real();
+    connection.isHandedOut();
+    return connection;
+  }
+
+  @Override
+  public @Nullable PrintWriter getLogWriter() throws SQLException {
+    return beneath.getLogWriter();
+  }
+
+  @Override
+  public void setLogWriter(@Nullable PrintWriter out) throws SQLException {
+    beneath.setLogWriter(out);
+  }
+
+  @Override
+  public void setLoginTimeout(int seconds) throws SQLException {
+    beneath.setLoginTimeout(seconds);
+  }
+
+  @Override
+  public int getLoginTimeout() throws SQLException {
+    return beneath.getLoginTimeout();
+  }
+
+  @Override
+  public Logger getParentLogger() {
+    return Logger.getLogger("dev.warmshelf");
+  }
+
+  @Override
+  public <T> T unwrap(Class<T> type) throws SQLException {
+    if (type.isInstance(this)) {
+      return type.cast(this);
+    }
+    return type.isInstance(beneath) ? type.cast(beneath) : beneath.unwrap(type);
+  }
+
+  @Override
+  public boolean isWrapperFor(Class<?> type) throws SQLException {
+    return type.isInstance(this) || type.isInstance(beneath) || beneath.isWrapperFor(type);
+  }
+}

@@ -1,0 +1,26 @@
+package dev.warmshelf.driver;
+
+import dev.warmshelf.session.ConnectionState;
+import java.sql.Connection;
+import java.util.function.Supplier;
+import org.jspecify.annotations.Nullable;
+
+/** What wrapped connections ask of the shelves. Thread-safe. */
+public interface Shelves {
+  /** What is known of a statement's text. Cheap for one that was seen before. Asks nobody. */
+  StatementFacts facts(String sql);
+
+  /**
+   * Begins to answer for one connection.
+   *
+   * @param state of the connection
+   * @param held gives the database's connection, or null as long as none is held
+   */
+  Dialogue begin(ConnectionState state, Supplier<? extends @Nullable Connection> held);
+
+  /**
+   * A connection of the driver's, whose session may be unlike others', is with its pool again, which
+   * may give it to anybody.
+   */
+  void isAtLarge(Connection physical);
+}

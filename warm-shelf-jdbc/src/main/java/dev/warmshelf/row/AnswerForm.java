@@ -1,0 +1,23 @@
+package dev.warmshelf.row;
+
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.sql.Statement;
+
+/** A form that answers are kept in. Answers of different forms are never mixed. */
+public interface AnswerForm {
+  /** Values, for callers who have rows mapped to objects. */
+  AnswerForm VALUES =
+      new AnswerForm() {
+        @Override
+        public Answer read(ResultSet rows) throws SQLException {
+          return ValueAnswer.read(rows);
+        }
+      };
+
+  /** What a statement is told before it is executed. */
+  default void prepare(Statement statement) throws SQLException {}
+
+  /** Reads a result to its end. */
+  Answer read(ResultSet rows) throws SQLException;
+}

@@ -1,0 +1,273 @@
+package dev.warmshelf.row;
+
+import dev.warmshelf.key.ValueType;
+import java.nio.charset.StandardCharsets;
+import java.sql.ResultSet;
+import java.sql.ResultSetMetaData;
+import java.sql.SQLException;
+import java.sql.SQLWarning;
+import java.sql.Statement;
+import java.util.ArrayList;
+import java.util.HexFormat;
+import java.util.List;
+import java.util.Set;
+import org.jspecify.annotations.Nullable;
+import org.postgresql.PGResultSetMetaData;
+import org.postgresql.PGStatement;
+import org.postgresql.core.BaseConnection;
+import org.postgresql.core.BaseStatement;
+import org.postgresql.core.Field;
+import org.postgresql.core.Oid;
+import org.postgresql.core.Tuple;
+import org.postgresql.core.TypeInfo;
+import org.postgresql.jdbc.PgResultSet;
+
+/**
+ * An answer as the server sent it: the text of each value. The driver itself makes result sets of
+ * it, so that what a caller gets cannot differ from what the database's answer would have given.
+ */
+public final class DriverAnswer implements Answer {
+  /** Reads answers. Asks for texts: the driver does so for statements that it does not prepare. */
+  public static AnswerForm form(BaseStatement maker) {
+    return new AnswerForm() {
+      @Override
+      public void prepare(Statement statement) throws SQLException {
+        statement.unwrap(PGStatement.class).setPrepareThreshold(0);
+      }
+
+      @Override
+      public Answer read(ResultSet rows) throws SQLException {
+        return DriverAnswer.read(rows, maker);
+      }
+    };
+  }
+
+  /** Types whose values the driver reads without a look at its connection. */
+  private static final Set<Integer> SIMPLE =
+      Set.of(
+          Oid.BOOL,
+          Oid.INT2,
+          Oid.INT4,
+          Oid.INT8,
+          Oid.FLOAT4,
+          Oid.FLOAT8,
+          Oid.NUMERIC,
+          Oid.TEXT,
+          Oid.VARCHAR,
+          Oid.BPCHAR,
+          Oid.NAME,
+          Oid.CHAR,
+          Oid.DATE,
+          Oid.TIME,
+          Oid.TIMETZ,
+          Oid.TIMESTAMP,
+          Oid.TIMESTAMPTZ,
+          Oid.UUID,
+          Oid.BYTEA,
+          Oid.JSON,
+          Oid.JSONB);
+
+  private static final int NO_LENGTH = -1;
+  private static final int ROW_BYTES = 48;
+  private static final int VALUE_BYTES = 16;
+  private static final int COLUMN_BYTES = 2_000;
+
+  private final Columns columns;
+  private final List<Tuple> rows;
+  private final BaseStatement maker;
+  private volatile long bytes;
+  private volatile long fingerprint;
+
+  /** What is the same for each row. */
+  private static final class Columns {
+    private final List<String> labels;
+    private final Field[] fields;
+
+    /** Of the values as a footprint needs them. */
+    private final ColumnReader[] readers;
+
+    private final ColumnFacts facts;
+
+    /** What the server said beside the rows. */
+    private final @Nullable SQLWarning warnings;
+
+    /** Whether no value leads back to a connection. */
+    private boolean simple = true;
+
+    /** Whether the server sent texts. */
+    private boolean texts = true;
+
+    Columns(ResultSet result) throws SQLException {
+      ResultSetMetaData meta = result.getMetaData();
+      PGResultSetMetaData formats = meta.unwrap(PGResultSetMetaData.class);
+      PgResultSet own = result.unwrap(PgResultSet.class);
+      Statement statement = result.getStatement();
+      TypeInfo types = statement.getConnection().unwrap(BaseConnection.class).getTypeInfo();
+      int width = meta.getColumnCount();
+      List<String> all = new ArrayList<>(width);
+      this.fields = new Field[width];
+      this.readers = new ColumnReader[width];
+      for (int i = 0; i < width; i++) {
+        int oid = own.getColumnOID(i + 1);
+        String name = types.getPGType(oid);
+        String type = name == null ? "" : name;
+        all.add(meta.getColumnLabel(i + 1));
+        fields[i] = new Field(all.get(i), oid, (short) NO_LENGTH, -1);
+        fields[i].setSQLType(types.getSQLType(oid));
+        fields[i].setPGType(type);
+        readers[i] = ColumnReader.of(types.getSQLType(oid), type);
+        simple &= SIMPLE.contains(oid);
+        texts &= formats.getFormat(i + 1) == Field.TEXT_FORMAT;
+      }
+      this.labels = List.copyOf(all);
+      this.facts = ColumnFacts.of(meta);
+      this.warnings = statement.getWarnings();
+    }
+
+    /** A value as the server writes it; what came in another form, as near to that as can be. */
+    @Nullable String text(ResultSet result, int column) throws SQLException {
+      if (texts || fields[column].getOID() != Oid.BYTEA) {
+        return result.getString(column + 1);
+      }
+      byte[] bytes = result.getBytes(column + 1);
+      return bytes == null ? null : "\\x" + HexFormat.of().formatHex(bytes);
+    }
+  }
+
+  private DriverAnswer(Columns columns, List<Tuple> rows, BaseStatement maker) {
+    this.columns = columns;
+    this.rows = rows;
+    this.maker = maker;
+  }
+
+  private static DriverAnswer read(ResultSet result, BaseStatement maker) throws SQLException {
+    Columns columns = new Columns(result);
+    int width = columns.fields.length;
+    ArrayList<Tuple> rows = new ArrayList<>();
+    while (result.next()) {
+      byte[][] row = new byte[width][];
+      for (int i = 0; i < width; i++) {
+        String text = columns.text(result, i);
+        row[i] = text == null ? null : text.getBytes(StandardCharsets.UTF_8);
+      }
+      rows.add(new Tuple(row));
+    }
+    rows.trimToSize();
+    return new DriverAnswer(columns, rows, maker);
+  }
+
+  /** Whether a result set of it may be made on any connection, even on one that is in use. */
+  public boolean isSimple() {
+    return columns.simple;
+  }
+
+  /**
+   * A result set of the driver's own, before its first row.
+   *
+   * @throws SQLException if the statement has been closed
+   */
+  public ResultSet on(BaseStatement by) throws SQLException {
+    return by.createDriverResultSet(columns.fields, rows);
+  }
+
+  /**
+   * The same of one row.
+   *
+   * @param row from 0
+   * @throws SQLException if the statement has been closed
+   */
+  public ResultSet row(int row, BaseStatement by) throws SQLException {
+    return by.createDriverResultSet(columns.fields, List.of(rows.get(row)));
+  }
+
+  /** What the result set's metadata say. */
+  public ColumnFacts facts() {
+    return columns.facts;
+  }
+
+  public @Nullable SQLWarning warnings() {
+    return columns.warnings;
+  }
+
+  @Override
+  public boolean isShareable() {
+    return columns.texts && columns.warnings == null;
+  }
+
+  @Override
+  public List<String> columns() {
+    return columns.labels;
+  }
+
+  @Override
+  public int size() {
+    return rows.size();
+  }
+
+  @Override
+  public int rows() {
+    return rows.size();
+  }
+
+  @Override
+  public @Nullable Object value(int row, int column) {
+    if (rows.get(row).get(column) == null) {
+      return null;
+    }
+    try (ResultSet one = row(row, maker)) {
+      one.next();
+      return columns.readers[column].read(one, column + 1);
+    } catch (SQLException e) {
+      return columns; // no value that anything is equal to
+    }
+  }
+
+  @Override
+  public long bytes() {
+    if (bytes == 0) {
+      long sum = (long) COLUMN_BYTES * columns.fields.length;
+      for (Tuple row : rows) {
+        sum += ROW_BYTES + 4L * row.fieldCount();
+        for (int i = 0; i < row.fieldCount(); i++) {
+          byte[] value = row.get(i);
+          sum += value == null ? 0 : ValueType.rounded((long) VALUE_BYTES + value.length);
+        }
+      }
+      bytes = sum;
+    }
+    return bytes;
+  }
+
+  @Override
+  public long fingerprint() {
+    if (fingerprint == 0) {
+      fingerprint = Fingerprint.ofRows(columns.labels, texts());
+    }
+    return fingerprint;
+  }
+
+  @Override
+  public Answer withRowsOf(Answer alike, List<Integer> places) {
+    List<Tuple> mixed = Answer.mixed(rows, ((DriverAnswer) alike).rows, places);
+    return new DriverAnswer(columns, mixed, maker);
+  }
+
+  @Override
+  public boolean hasSameRows(Answer alike) {
+    DriverAnswer other = (DriverAnswer) alike;
+    return columns.labels.equals(other.columns.labels)
+        && Values.sameRows(texts(), other.texts());
+  }
+
+  private List<@Nullable Object[]> texts() {
+    List<@Nullable Object[]> texts = new ArrayList<>(rows.size());
+    for (Tuple row : rows) {
+      @Nullable Object[] values = new @Nullable Object[row.fieldCount()];
+      for (int i = 0; i < values.length; i++) {
+        values[i] = row.get(i);
+      }
+      texts.add(values);
+    }
+    return texts;
+  }
+}
