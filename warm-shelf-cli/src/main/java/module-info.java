@@ -1,6 +1,7 @@
 /** The command {@code shelf}. */
 module dev.warmshelf.cli {
   requires static transitive org.jspecify;
+  requires dev.warmshelf.config;
   requires dev.warmshelf.examples;
   requires dev.warmshelf.measure;
   requires dev.warmshelf.scenario;

@@ -10,6 +10,8 @@ module dev.warmshelf.jdbc {
 
   exports dev.warmshelf;
   exports dev.warmshelf.journal;
+  exports dev.warmshelf.driver to
+      dev.warmshelf.config;
   exports dev.warmshelf.jmx to
       dev.warmshelf.cli;
   exports dev.warmshelf.postgres to

@@ -2,11 +2,11 @@
 module dev.warmshelf.measure {
   requires static transitive org.jspecify;
   requires transitive dev.warmshelf.jdbc;
+  requires dev.warmshelf.config;
   requires transitive dev.warmshelf.record;
   requires com.fasterxml.jackson.databind;
   requires java.desktop;
   requires transitive HdrHistogram;
-  requires org.snakeyaml.engine.v2;
   requires org.jfree.jfreechart;
   requires org.apache.commons.csv;
   requires org.apache.xmlgraphics.batik.svggen;

@@ -21,7 +21,6 @@ import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Expiry;
 import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.OldAnswers;
-import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
@@ -38,7 +37,6 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collections;
 import java.util.List;
-import java.util.Objects;
 import java.util.Optional;
 import java.util.function.Function;
 import java.util.stream.Stream;
@@ -46,10 +44,9 @@ import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
-
 /**
- * A question as the shelf is asked it: a statement with values, who asks, and what kind of answer he
- * takes. To be asked once by one thread.
+ * A question as the shelf is asked it: a statement with values, who asks, and what kind of answer
+ * he takes. To be asked once by one thread.
  */
 class Asking {
   private static final Logger LOG = LoggerFactory.getLogger(Question.class);
@@ -120,7 +117,8 @@ class Asking {
     Bypass around = choice.around();
     if (around.changesData()) {
       throw new IllegalStateException(
-          "This statement changes data, and was not run; run it with write(...): " + statement.text());
+          "This statement changes data, and was not run; run it with write(...): "
+              + statement.text());
     }
     OwnRead alone = new OwnRead(around.onlyReads());
     return statement.shelf().bypass(around.reason(), around.why(), key, alone, view);
@@ -285,8 +283,7 @@ class Asking {
     private Answer shareable(QueryLoader.Loaded loaded, boolean fromPool) {
       Session session = loaded.session();
       boolean like = fromPool ? sessions().isLike(kind, session) : session.reads(kind.ambient());
-      shared =
-          like && !session.hasWritten() && !session.replica() && loaded.answer().isShareable();
+      shared = like && !session.hasWritten() && !session.replica() && loaded.answer().isShareable();
       return loaded.answer();
     }
 
@@ -350,8 +347,7 @@ class Asking {
     private @Nullable Answer mended(Answer old, MendingPlan plan, Wanted wanted) {
       @Nullable Object[] more = Arrays.copyOf(values, values.length + 1);
       more[values.length] = PartsText.values(wanted.by().kind(), wanted.parts());
-      Answer asked =
-          aside(loading().of(wanted, old.columns().size(), values.length), more);
+      Answer asked = aside(loading().of(wanted, old.columns().size(), values.length), more);
       if (asked == null) {
         return null;
       }
@@ -450,7 +446,8 @@ class Asking {
   }
 
   private AskedQuestion asWords() {
-    return new AskedQuestion(statement.text(), statement.keys().parameterList(), Arrays.asList(frozen()));
+    return new AskedQuestion(
+        statement.text(), statement.keys().parameterList(), Arrays.asList(frozen()));
   }
 
   /** The values as they are now: the question may be given others later, and lists be changed. */

@@ -73,7 +73,9 @@ final class Door implements Shelves {
     }
   }
 
-  /** Whether each connection that a pool may give out now is like the others, as far as is known. */
+  /**
+   * Whether each connection that a pool may give out now is like the others, as far as is known.
+   */
   boolean allAreAlike() throws SQLException {
     for (Iterator<Connection> all = altered.iterator(); all.hasNext(); ) {
       if (!all.next().isClosed()) {

@@ -46,9 +46,7 @@ class FollowedConnection implements Caller {
     if (standing != Visibility.LIKE_OTHERS) {
       return Bypass.since(standing);
     }
-    return kind.isUnequal() && !isLike(kind)
-        ? Bypass.because(BypassReason.UNEQUAL_SESSIONS)
-        : null;
+    return kind.isUnequal() && !isLike(kind) ? Bypass.because(BypassReason.UNEQUAL_SESSIONS) : null;
   }
 
   /**

@@ -159,7 +159,6 @@ final class KeptStatement {
     return loading;
   }
 
-
   Shelf shelf() {
     return shelf;
   }

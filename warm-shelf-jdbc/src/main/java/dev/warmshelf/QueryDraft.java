@@ -96,7 +96,6 @@ public final class QueryDraft {
             declared.stream().map(table -> "reading " + table).toList(),
             warm.recipeOf(shelf).and(recipe),
             warm.sessions().areNamed());
-    return new ShelvedQuery<>(
-        new KeptStatement(warm, on, statement, declared, tags, keys), mapper);
+    return new ShelvedQuery<>(new KeptStatement(warm, on, statement, declared, tags, keys), mapper);
   }
 }

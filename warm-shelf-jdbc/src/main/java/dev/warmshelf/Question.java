@@ -1,49 +1,22 @@
 package dev.warmshelf;
 
-import dev.warmshelf.Verdicts.Judged;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.lane.Change;
-import dev.warmshelf.lane.Footprint;
-import dev.warmshelf.lane.FootprintPlan;
-import dev.warmshelf.lane.Interest;
-import dev.warmshelf.lane.InterestPlan;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.lane.MendingPlan;
-import dev.warmshelf.lane.MendingPlan.Wanted;
-import dev.warmshelf.lane.ProbePlan;
-import dev.warmshelf.lane.ProbePlan.Tied;
-import dev.warmshelf.meter.BypassReason;
-import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
-import dev.warmshelf.row.Binder;
-import dev.warmshelf.session.Borrowed;
-import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Expiry;
-import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Policy;
-import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.shelf.WaitEndedException;
-import dev.warmshelf.sql.PartsText;
-import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.TiedText;
-import dev.warmshelf.sql.Verdict;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.sql.SQLTimeoutException;
 import java.time.Duration;
 import java.util.ArrayList;
-import java.util.Arrays;
-import java.util.Collections;
 import java.util.List;
 import java.util.Objects;
 import java.util.Optional;
 import java.util.function.Function;
-import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
-import org.slf4j.Logger;
-import org.slf4j.LoggerFactory;
 
 /**
  * A query with values for its parameters, to be asked once by one thread.

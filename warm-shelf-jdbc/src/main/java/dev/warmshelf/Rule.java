@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import java.util.Collection;
+import java.util.Collections;
 import java.util.Locale;
 import java.util.Objects;
 import java.util.Set;
@@ -56,7 +57,9 @@ public final class Rule {
     String lower = digits.toLowerCase(Locale.ROOT);
     if (!lower.matches("[0-9a-f]+") || lower.length() < LEAST_DIGITS) {
       throw new IllegalArgumentException(
-          "A form's digest begins with " + LEAST_DIGITS + " or more hexadecimal digits, but this is '"
+          "A form's digest begins with "
+              + LEAST_DIGITS
+              + " or more hexadecimal digits, but this is '"
               + digits
               + "'. 'shelf key' shows it.");
     }
@@ -83,7 +86,9 @@ public final class Rule {
     return ofTables(Set.of(tables));
   }
 
-  /** The same, whose answers are kept on this shelf; without it, on {@link WarmShelf#MAIN_SHELF}. */
+  /**
+   * The same, whose answers are kept on this shelf; without it, on {@link WarmShelf#MAIN_SHELF}.
+   */
   public Rule on(String name) {
     return new Rule(mark, digest, tables, Objects.requireNonNull(name, "name"));
   }
@@ -91,6 +96,23 @@ public final class Rule {
   /** The same, whose answers are not kept. */
   public Rule never() {
     return new Rule(mark, digest, tables, null);
+  }
+
+  /** The tables that it names, if it knows its statements by those; else none. */
+  public Set<String> tables() {
+    return tables == null ? Set.of() : Collections.unmodifiableSet(tables);
+  }
+
+  /** What it fits, and what is done then, in words. */
+  @Override
+  public String toString() {
+    String fits;
+    if (mark != null) {
+      fits = "mark " + mark;
+    } else {
+      fits = digest != null ? "form " + digest : "tables " + tables;
+    }
+    return fits + (shelf == null ? ": not kept" : ": kept on " + shelf);
   }
 
   /** The shelf's name; null if nothing is kept. */

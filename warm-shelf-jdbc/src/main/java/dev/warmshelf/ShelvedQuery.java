@@ -1,16 +1,11 @@
 package dev.warmshelf;
 
-import dev.warmshelf.Verdicts.Judged;
-import dev.warmshelf.lane.Lane;
 import dev.warmshelf.row.Answer;
-import dev.warmshelf.row.Binding;
 import dev.warmshelf.row.Mapper;
 import dev.warmshelf.row.ValueAnswer;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
-import dev.warmshelf.sql.tree.Refusal;
 import java.sql.SQLException;
 import java.util.List;
 import java.util.Optional;

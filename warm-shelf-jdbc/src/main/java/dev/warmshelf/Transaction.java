@@ -5,7 +5,6 @@ import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.ConnectionState;

@@ -512,19 +512,7 @@ public final class WarmShelf implements AutoCloseable {
                 : "Nothing says how answers stay true. Set following(feed), or onTtlAlone() to"
                     + " accept answers as stale as their TTL.");
       }
-      for (Rule rule : rules) {
-        String shelf = rule.shelf();
-        if (shelf != null && !policies.containsKey(shelf)) {
-          throw new IllegalArgumentException(
-              "A rule keeps answers on the shelf '"
-                  + shelf
-                  + "', but there are "
-                  + new TreeMap<>(policies).keySet()
-                  + ". Add it with shelf(\""
-                  + shelf
-                  + "\", ...).");
-        }
-      }
+      rules.forEach(this::requireShelf);
       Session session;
       try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
         session = Session.of(borrowed.connection());
@@ -538,15 +526,7 @@ public final class WarmShelf implements AutoCloseable {
           feed.follow(board, time);
           requireAnotherConnection();
         }
-        LOG.info(
-            "Shelves {} share room for answers of {} MiB, of a heap of {} MiB",
-            warm.shelves.values().stream()
-                .filter(shelf -> !shelf.policy().capacity().ofItsOwn())
-                .map(Shelf::name)
-                .sorted()
-                .toList(),
-            room.bytes() >> MEBIBYTE_BITS,
-            Runtime.getRuntime().maxMemory() >> MEBIBYTE_BITS);
+        tellRoom(warm);
         warm.views = new JmxBeans(namespace, warm.shownShelves(), feed, board, time);
         return warm;
       } catch (FeedException | SQLException | RuntimeException e) {
@@ -555,6 +535,32 @@ public final class WarmShelf implements AutoCloseable {
         }
         time.close();
         throw e;
+      }
+    }
+
+    private void tellRoom(WarmShelf warm) {
+      LOG.info(
+          "Shelves {} share room for answers of {} MiB, of a heap of {} MiB",
+          warm.shelves.values().stream()
+              .filter(shelf -> !shelf.policy().capacity().ofItsOwn())
+              .map(Shelf::name)
+              .sorted()
+              .toList(),
+          room.bytes() >> MEBIBYTE_BITS,
+          Runtime.getRuntime().maxMemory() >> MEBIBYTE_BITS);
+    }
+
+    private void requireShelf(Rule rule) {
+      String shelf = rule.shelf();
+      if (shelf != null && !policies.containsKey(shelf)) {
+        throw new IllegalArgumentException(
+            "A rule keeps answers on the shelf '"
+                + shelf
+                + "', but there are "
+                + new TreeMap<>(policies).keySet()
+                + ". Add it with shelf(\""
+                + shelf
+                + "\", ...).");
       }
     }
 

@@ -1,8 +1,8 @@
 package dev.warmshelf;
 
 import dev.warmshelf.row.Answer;
-import dev.warmshelf.row.ValueAnswer;
 import dev.warmshelf.row.Binding;
+import dev.warmshelf.row.ValueAnswer;
 import dev.warmshelf.shelf.Shelf.WriteThrough;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
@@ -78,7 +78,8 @@ public final class Write {
    * @throws IllegalArgumentException if the rows hold what could be changed later
    */
   public <T> Write keep(Question<T> question, List<T> rows, WriteThrough mode) {
-    replacements.add(new Replacement(question, ValueAnswer.of(rows, question.query().mapper()), mode));
+    replacements.add(
+        new Replacement(question, ValueAnswer.of(rows, question.query().mapper()), mode));
     return this;
   }
 

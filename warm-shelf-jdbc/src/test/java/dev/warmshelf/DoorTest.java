@@ -1,10 +1,14 @@
 package dev.warmshelf;
 
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
-import dev.warmshelf.scenario.SkerryLine;
+import com.zaxxer.hikari.HikariConfig;
+import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.sql.SqlStatement;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -13,85 +17,264 @@ import java.sql.Statement;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
-import java.util.concurrent.atomic.AtomicInteger;
+import java.util.concurrent.Callable;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
 import javax.sql.DataSource;
 import org.junit.jupiter.api.AfterEach;
-import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 
 /** A program under whose JDBC the shelves are. */
 class DoorTest {
-  private static final String PORTS = "SELECT id, name, island FROM port WHERE island = ? ORDER BY id";
+  private static final String PORTS = "SELECT id, name FROM port WHERE island = ? ORDER BY id";
 
+  private final List<AutoCloseable> opened = new ArrayList<>();
   private TestDatabase database;
   private CountingSource counted;
   private WarmShelf warm;
-  private DataSource door;
-
-  @BeforeEach
-  void open() throws Exception {
-    database = TestDatabase.create();
-    counted = new CountingSource(database.dataSource());
-    warm = WarmShelf.over(counted.dataSource())
-        .following(dev.warmshelf.journal.JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(20)))
-        .keeping(Rule.ofTables("port", "island"))
-        .open();
-    door = warm.dataSource();
-  }
 
   @AfterEach
-  void close() {
-    warm.close();
-  }
-
-  private static List<String> rows(ResultSet result) throws SQLException {
-    List<String> rows = new ArrayList<>();
-    while (result.next()) {
-      rows.add(result.getInt(1) + " " + result.getString("name"));
+  void close() throws Exception {
+    for (AutoCloseable each : opened) {
+      each.close();
     }
-    return rows;
   }
 
-  private Origin ask(Connection connection, String island, List<String> into) throws SQLException {
-    try (PreparedStatement statement = connection.prepareStatement(PORTS)) {
-      statement.setString(1, island);
+  private DataSource door(Rule... rules) throws Exception {
+    database = TestDatabase.create();
+    return doorOver(database.dataSource(), rules);
+  }
+
+  private DataSource doorOver(DataSource beneath, Rule... rules) throws Exception {
+    counted = new CountingSource(beneath);
+    WarmShelf.Builder builder =
+        WarmShelf.over(counted.dataSource())
+            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(5)))
+            .shelf("other", policy -> policy);
+    for (Rule rule : rules) {
+      builder.keeping(rule);
+    }
+    warm = builder.open();
+    opened.add(0, warm);
+    return warm.dataSource();
+  }
+
+  /** Where the answer came from, and its first name. */
+  private record Asked(Origin origin, String name) {}
+
+  private static Asked ask(Connection connection) throws SQLException {
+    return ask(connection, PORTS);
+  }
+
+  private static Asked ask(Connection connection, String sql) throws SQLException {
+    try (PreparedStatement statement = connection.prepareStatement(sql)) {
+      statement.setString(1, "Norra");
       try (ResultSet result = statement.executeQuery()) {
-        into.addAll(rows(result));
         assertThat(result.getStatement()).isSameAs(statement);
-        return result.isWrapperFor(Reading.class) ? result.unwrap(Reading.class).origin() : Origin.DIRECT;
+        assertThat(result.next()).isTrue();
+        boolean kept = result.isWrapperFor(Reading.class);
+        Origin origin = kept ? result.unwrap(Reading.class).origin() : Origin.DIRECT;
+        return new Asked(origin, result.getString("name"));
+      }
+    }
+  }
+
+  private static Asked ask(DataSource door) throws SQLException {
+    try (Connection connection = door.getConnection()) {
+      return ask(connection);
+    }
+  }
+
+  /** Asks until what is known of the statement suffices to keep it. */
+  private static void warmUp(DataSource door) throws Exception {
+    Waiting.until("an answer is kept", () -> ask(door).origin() == Origin.KEPT);
+  }
+
+  @Test
+  void whatAShelfAnswersTakesNoConnection() throws Exception {
+    DataSource door = door(Rule.ofTables("port"));
+    warmUp(door);
+    int before = counted.taken();
+    for (int i = 0; i < 20; i++) {
+      try (Connection connection = door.getConnection()) {
+        connection.setAutoCommit(false);
+        connection.setReadOnly(true);
+        assertThat(ask(connection).origin()).isEqualTo(Origin.KEPT);
+        connection.commit();
+      }
+    }
+    assertThat(counted.taken()).isEqualTo(before);
+  }
+
+  @Test
+  void fiftyThreadsReadKeptAnswersThroughAPoolThatIsHeld() throws Exception {
+    database = TestDatabase.create();
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(database.dataSource());
+    config.setMaximumPoolSize(2);
+    HikariDataSource pool = new HikariDataSource(config);
+    opened.add(pool);
+    DataSource door = doorOver(pool, Rule.ofTables("port"));
+    warmUp(door);
+    ExecutorService threads = Executors.newFixedThreadPool(50);
+    opened.add(0, threads::shutdownNow);
+    try (Connection one = pool.getConnection();
+        Connection other = pool.getConnection()) {
+      assertThat(one).isNotSameAs(other); // all that the pool has
+      Callable<Asked> reading = () -> ask(door);
+      for (Future<Asked> read : threads.invokeAll(java.util.Collections.nCopies(50, reading))) {
+        assertThat(read.get().origin()).isEqualTo(Origin.KEPT);
       }
     }
   }
 
   @Test
-  void itIsAsked() throws Exception {
-    System.out.println(database.ask("SELECT string_agg(column_name||' '||data_type, ', ') FROM information_schema.columns WHERE table_name='port'"));
-    List<Origin> seen = new ArrayList<>();
-    for (int i = 0; i < 40; i++) {
-      List<String> rows = new ArrayList<>();
+  void onceACommitHasReturnedNobodyMissesIt() throws Exception {
+    DataSource door = door(Rule.ofTables("port"));
+    warmUp(door);
+    for (int i = 0; i < 20; i++) {
+      String name = "changed " + i;
       try (Connection connection = door.getConnection()) {
-        seen.add(ask(connection, "Norra", rows));
+        connection.setAutoCommit(i % 2 == 0);
+        try (Statement statement = connection.createStatement()) {
+          statement.executeUpdate("UPDATE port SET name = '" + name + "'");
+        }
+        if (i % 2 == 1) {
+          assertThat(ask(connection)).isEqualTo(new Asked(Origin.DIRECT, name));
+          assertThat(ask(door).name()).isNotEqualTo(name);
+          connection.commit();
+        }
       }
-      Thread.sleep(10);
+      assertThat(ask(door).name()).isEqualTo(name);
     }
-    System.out.println(seen);
-    int before = counted.taken();
-    for (int i = 0; i < 100; i++) {
+  }
+
+  @Test
+  void aTransactionThatReadsFromASnapshotIsAnsweredByTheDatabase() throws Exception {
+    DataSource door = door(Rule.ofTables("port"));
+    warmUp(door);
+    try (Connection connection = door.getConnection()) {
+      connection.setTransactionIsolation(Connection.TRANSACTION_REPEATABLE_READ);
+      connection.setAutoCommit(false);
+      String before = ask(connection).name();
+      database.run("UPDATE port SET name = 'after'");
+      assertThat(ask(connection)).isEqualTo(new Asked(Origin.DIRECT, before));
+    }
+  }
+
+  @Test
+  void aSessionThatWasAlteredIsAnsweredByTheDatabaseUntilItIsSetBack() throws Exception {
+    DataSource door = door(Rule.ofTables("port"));
+    database.run("CREATE SCHEMA tenant; CREATE TABLE tenant.port AS SELECT * FROM port");
+    database.run("UPDATE tenant.port SET name = 'of the tenant'");
+    warmUp(door);
+    try (Connection connection = door.getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute("SELECT set_config('search_path', 'tenant, public', false)");
+      assertThat(ask(connection)).isEqualTo(new Asked(Origin.DIRECT, "of the tenant"));
+      assertThat(ask(door).origin()).isEqualTo(Origin.KEPT);
+      statement.execute("RESET search_path");
+      assertThat(ask(connection).origin()).isEqualTo(Origin.KEPT);
+    }
+  }
+
+  @Test
+  void aSessionThatGoesBackAlteredToItsPoolIsNotTakenForAnother() throws Exception {
+    database = TestDatabase.create();
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(database.dataSource());
+    config.setMaximumPoolSize(1);
+    HikariDataSource pool = new HikariDataSource(config);
+    opened.add(pool);
+    DataSource door = doorOver(pool, Rule.ofTables("port"));
+    database.run("CREATE SCHEMA tenant; CREATE TABLE tenant.port AS SELECT * FROM port");
+    database.run("UPDATE tenant.port SET name = 'of the tenant'");
+    warmUp(door);
+    execute(door, "SET search_path = tenant, public");
+    assertThat(ask(door)).isEqualTo(new Asked(Origin.DIRECT, "of the tenant"));
+    execute(door, "RESET search_path");
+    assertThat(ask(door).origin()).isEqualTo(Origin.KEPT);
+  }
+
+  private static void execute(DataSource door, String sql) throws SQLException {
+    try (Connection connection = door.getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute(sql);
+    }
+  }
+
+  @Test
+  void theFirstRuleThatFitsDecides() throws Exception {
+    String digest = SqlStatement.of(PORTS).formDigest();
+    DataSource door =
+        door(
+            Rule.ofMark("never").never(),
+            Rule.ofMark("here").on("other"),
+            Rule.ofForm(digest.substring(0, 8)));
+    warmUp(door);
+    try (Connection connection = door.getConnection()) {
+      ask(connection, PORTS + " -- shelf: never");
+      assertThat(warm.shelf("other").size()).isZero();
+      Waiting.until(
+          "an answer is kept",
+          () -> ask(connection, "/* shelf: here */ " + PORTS).origin() != Origin.DIRECT);
+      assertThat(warm.shelf("other").size()).isOne();
+      assertThat(ask(connection, PORTS.replace("id, name", "name")).origin())
+          .isEqualTo(Origin.DIRECT);
+    }
+  }
+
+  @Test
+  void aRuleByTablesFitsStatementsThatReadNoOthers() throws Exception {
+    DataSource door = door(Rule.ofTables("public.port"));
+    warmUp(door);
+    String others =
+        "SELECT name FROM port WHERE island = ? AND EXISTS (SELECT FROM sailing) ORDER BY id";
+    for (int i = 0; i < 20; i++) {
       try (Connection connection = door.getConnection()) {
-        connection.setAutoCommit(false);
-        ask(connection, "Norra", new ArrayList<>());
-        connection.commit();
+        assertThat(ask(connection, others).origin()).isEqualTo(Origin.DIRECT);
       }
     }
-    assertThat(counted.taken()).isEqualTo(before);
-    try (Connection connection = door.getConnection(); Statement s = connection.createStatement()) {
-      s.executeUpdate("UPDATE port SET name = name || '!'");
-      List<String> rows = new ArrayList<>();
-      System.out.println(ask(connection, "Norra", rows) + " " + rows);
-    }
-    List<String> rows = new ArrayList<>();
-      try (Connection connection = door.getConnection()) {
-    System.out.println(ask(connection, "Norra", rows) + " " + rows);
+  }
+
+  @Test
+  void aRuleThatNamesNoShelfIsAnError() throws Exception {
+    assertThatThrownBy(() -> door(Rule.ofMark("here").on("nowhere")))
+        .isInstanceOf(IllegalArgumentException.class)
+        .hasMessageContaining("nowhere")
+        .hasMessageContaining("[main, other]");
+    assertThatThrownBy(() -> Rule.ofMark("two words")).hasMessageContaining("'two words'");
+    assertThatThrownBy(() -> Rule.ofForm("abc")).hasMessageContaining("shelf key");
+    assertThatThrownBy(Rule::ofTables).hasMessageContaining("names one at least");
+  }
+
+  @Test
+  void whoChangesBytesChangesHisOwn() throws Exception {
+    DataSource door = door(Rule.ofTables("port"));
+    warmUp(door);
+    for (int i = 0; i < 2; i++) {
+      try (Connection connection = door.getConnection();
+          PreparedStatement statement = connection.prepareStatement(PORTS)) {
+        statement.setString(1, "Norra");
+        ResultSet result = statement.executeQuery();
+        result.next();
+        byte[] bytes = result.getBytes("name");
+        assertThat(bytes)
+            .isEqualTo(result.getString("name").getBytes(java.nio.charset.StandardCharsets.UTF_8));
+        bytes[0]++;
       }
+    }
+  }
+
+  @Test
+  void aSourceOfAnotherDriverIsAnError() throws Exception {
+    door();
+    Connection strange = org.mockito.Mockito.mock();
+    DataSource source = org.mockito.Mockito.mock();
+    org.mockito.Mockito.when(source.getConnection()).thenReturn(strange);
+    assertThatThrownBy(() -> Door.over(warm, source, List.of()))
+        .isInstanceOf(SQLException.class)
+        .hasMessageContaining("do not unwrap to PostgreSQL's driver");
   }
 }

@@ -225,6 +225,7 @@ final class KeyExplanation {
     Map<String, @Nullable Object> fields = new LinkedHashMap<>();
     fields.put("statement", statement);
     fields.put("normalForm", parsed == null ? null : parsed.normalForm());
+    fields.put("formDigest", parsed == null ? null : parsed.formDigest());
     fields.put("parameters", parameterFields());
     if (!database.session().isEmpty()) {
       fields.put("session", database.session());
@@ -247,15 +248,14 @@ final class KeyExplanation {
     List<String> lines = new ArrayList<>();
     add(lines, "statement", statement.strip().lines().toList());
     add(lines, "normal form", wrapped(parsed == null ? "" : parsed.normalForm()));
+    add(lines, "its digest", List.of(parsed == null ? "" : parsed.formDigest()));
     add(lines, "parameters", parameterLines());
     if (!database.session().isEmpty()) {
       add(lines, "session", wrapped(database.session()));
     }
     add(lines, "digest", List.of(key == null ? "" : key.digest()));
-    add(
-        lines,
-        "verdict",
-        List.of(found.reason() == null ? "keepable" : "refused: " + found.reason()));
+    String reason = found.reason();
+    add(lines, "verdict", List.of(reason == null ? "keepable" : "refused: " + reason));
     if (found.reason() == null) {
       add(
           lines,

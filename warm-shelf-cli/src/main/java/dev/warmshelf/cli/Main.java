@@ -30,6 +30,7 @@ import picocli.CommandLine.TypeConversionException;
       MeasureCommand.class,
       KeyCommand.class,
       FeedCommand.class,
+      ConfigCommand.class,
       WatchCommand.class,
       ExampleCommand.class
     },

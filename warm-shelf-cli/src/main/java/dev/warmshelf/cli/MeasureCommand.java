@@ -13,9 +13,9 @@ import dev.warmshelf.measure.report.ComparisonReport;
 import dev.warmshelf.measure.run.Comparison;
 import dev.warmshelf.measure.workload.RecordedRequests;
 import dev.warmshelf.measure.workload.Workload;
-import dev.warmshelf.measure.workload.WorkloadException;
 import dev.warmshelf.measure.workload.WorkloadFile;
 import dev.warmshelf.scenario.SkerryLine;
+import dev.warmshelf.yaml.YamlException;
 import java.io.PrintWriter;
 import java.nio.file.Path;
 import java.sql.SQLException;
@@ -172,7 +172,7 @@ final class MeasureCommand implements Callable<Integer> {
       try (Interrupts ignored = Interrupts.first(comparison::stop)) {
         return told(recordings.run(comparison, progress), progress);
       }
-    } catch (WorkloadException e) {
+    } catch (YamlException e) {
       throw new Failure(nameOfWorkload() + ", " + e.getMessage(), e);
     } catch (SQLException e) {
       if (workloadFile == null && UNDEFINED_TABLE.equals(e.getSQLState())) {
@@ -240,7 +240,7 @@ final class MeasureCommand implements Callable<Integer> {
     }
     try {
       return WorkloadFile.read(InputFile.read(workloadFile));
-    } catch (WorkloadException e) {
+    } catch (YamlException e) {
       throw new Failure(workloadFile + ", " + e.getMessage(), e);
     }
   }

@@ -44,8 +44,12 @@ class ArchitectureTest {
           "dev.warmshelf.postgres",
           "dev.warmshelf.journal",
           "dev.warmshelf.row",
+          "dev.warmshelf.driver",
           "dev.warmshelf.jmx",
           "dev.warmshelf",
+          // config
+          "dev.warmshelf.yaml",
+          "dev.warmshelf.config",
           // record
           "dev.warmshelf.record",
           // measure

@@ -114,7 +114,9 @@ public final class Lane implements Comparable<Lane> {
     return kind == Kind.TABLE ? quoted(parts.get(0)) + "." + quoted(parts.get(1)) : "*";
   }
 
-  /** Of a lane that changes with the data: its table's name, with the schema before it and without. */
+  /**
+   * Of a lane that changes with the data: its table's name, with the schema before it and without.
+   */
   public Set<String> tableNames() {
     List<String> table = ofTable();
     return Set.of(table.get(1), table.get(0) + "." + table.get(1));

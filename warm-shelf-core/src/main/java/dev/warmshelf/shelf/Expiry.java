@@ -115,7 +115,7 @@ public record Expiry(
   }
 
   /** Whether anything ends an answer for certain, however often it is asked for. */
-  boolean endsAll() {
+  public boolean endsAll() {
     return sinceFill != null || end != null;
   }
 

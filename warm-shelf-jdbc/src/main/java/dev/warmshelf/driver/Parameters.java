@@ -109,10 +109,22 @@ public final class Parameters {
     bound[at - 1] = new Bound(setter, value, byPlace ? AnalysedText.UNKNOWN : type);
   }
 
+  /** To the driver, a null of no type is one of the type that was bound there before. */
   void setNull(int at, int type, Setter setter) {
     boolean text = type == Types.VARCHAR || type == Types.LONGVARCHAR;
-    String name = stringsAreTyped ? "varchar" : AnalysedText.UNKNOWN;
-    bound[at - 1] = new Bound(setter, null, text ? name : typeOfNull(type));
+    String ofText = stringsAreTyped ? "varchar" : AnalysedText.UNKNOWN;
+    String name = text ? ofText : typeOfNull(type);
+    Bound before = bound[at - 1];
+    if (!AnalysedText.UNKNOWN.equals(name) || before.equals(UNSET)) {
+      bound[at - 1] = new Bound(setter, null, name);
+    } else if (before.value() != null || before.type() == null) {
+      Setter both =
+          (statement, place) -> {
+            before.setter().set(statement, place);
+            setter.set(statement, place);
+          };
+      bound[at - 1] = new Bound(both, null, before.type());
+    }
   }
 
   /**

@@ -128,8 +128,7 @@ final class ShelvedConnection extends DelegatingConnection {
   }
 
   /** A result set of a kept answer, made by the caller's own connection if it has one. */
-  KeptResultSet resultSet(Reading<Answer> reading, ShelvedStatement statement)
-      throws SQLException {
+  KeptResultSet resultSet(Reading<Answer> reading, ShelvedStatement statement) throws SQLException {
     DriverAnswer answer = (DriverAnswer) reading.value();
     if (real == null && !answer.isSimple()) {
       real();
@@ -203,8 +202,7 @@ final class ShelvedConnection extends DelegatingConnection {
   }
 
   @Override
-  public Statement createStatement(int type, int concurrency, int holdability)
-      throws SQLException {
+  public Statement createStatement(int type, int concurrency, int holdability) throws SQLException {
     return made(
         isUsual(type, concurrency) && holdability == source.usual().holdability(),
         connection -> connection.createStatement(type, concurrency, holdability));
@@ -239,8 +237,8 @@ final class ShelvedConnection extends DelegatingConnection {
   }
 
   @Override
-  public PreparedStatement prepareStatement(
-      String sql, int type, int concurrency, int holdability) throws SQLException {
+  public PreparedStatement prepareStatement(String sql, int type, int concurrency, int holdability)
+      throws SQLException {
     return prepared(
         sql,
         isUsual(type, concurrency) && holdability == source.usual().holdability(),
@@ -283,8 +281,7 @@ final class ShelvedConnection extends DelegatingConnection {
   }
 
   @Override
-  public CallableStatement prepareCall(String sql, int type, int concurrency)
-      throws SQLException {
+  public CallableStatement prepareCall(String sql, int type, int concurrency) throws SQLException {
     return called(sql, connection -> connection.prepareCall(sql, type, concurrency));
   }
 

@@ -27,8 +27,7 @@ public final class ShelvedDataSource implements DataSource {
    */
   record Usual(boolean autoCommit, int isolation, int holdability, boolean stringsAreTyped) {}
 
-  private ShelvedDataSource(
-      DataSource beneath, Shelves shelves, Usual usual, BaseStatement maker) {
+  private ShelvedDataSource(DataSource beneath, Shelves shelves, Usual usual, BaseStatement maker) {
     this.beneath = beneath;
     this.shelves = shelves;
     this.usual = usual;
@@ -68,7 +67,8 @@ public final class ShelvedDataSource implements DataSource {
     try (Connection connection = source.getConnection()) {
       if (!connection.isWrapperFor(BaseConnection.class)) {
         throw new SQLException(
-            "The data source gives connections of " + connection.getClass().getName()
+            "The data source gives connections of "
+                + connection.getClass().getName()
                 + ", which do not unwrap to PostgreSQL's driver. Wrap a data source of"
                 + " org.postgresql's, or a pool of them.");
       }
@@ -91,6 +91,19 @@ public final class ShelvedDataSource implements DataSource {
   @Override
   public Connection getConnection() {
     return new ShelvedConnection(this, beneath::getConnection);
+  }
+
+  /**
+   * One of the database's connections, with shelves: for a pool above, which opens it and gives it
+   * out again and again.
+   *
+   * @param physical closed together with what is returned
+   * @throws SQLException if it is none of PostgreSQL's driver
+   */
+  public Connection around(Connection physical) throws SQLException {
+    ShelvedConnection connection = new ShelvedConnection(this, () -> physical);
+    connection.real();
+    return connection;
   }
 
   /** Somebody else's connection: followed, but always the database answers. */

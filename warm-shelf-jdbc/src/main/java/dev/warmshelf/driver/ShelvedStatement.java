@@ -238,8 +238,7 @@ class ShelvedStatement extends DelegatingStatement {
 
   @Override
   public long executeLargeUpdate(String sql) throws SQLException {
-    return around(
-        connection.facts(sql), Parameters.NONE, () -> delegate().executeLargeUpdate(sql));
+    return around(connection.facts(sql), Parameters.NONE, () -> delegate().executeLargeUpdate(sql));
   }
 
   @Override
@@ -357,6 +356,16 @@ class ShelvedStatement extends DelegatingStatement {
   }
 
   @Override
+  public int getResultSetType() throws SQLException {
+    return isMade() ? super.getResultSetType() : ResultSet.TYPE_FORWARD_ONLY;
+  }
+
+  @Override
+  public int getResultSetConcurrency() throws SQLException {
+    return isMade() ? super.getResultSetConcurrency() : ResultSet.CONCUR_READ_ONLY;
+  }
+
+  @Override
   public int getMaxRows() throws SQLException {
     return isUntold() ? 0 : super.getMaxRows();
   }
@@ -436,7 +445,7 @@ class ShelvedStatement extends DelegatingStatement {
 
   @Override
   public boolean isCloseOnCompletion() throws SQLException {
-    return !isUntold() && super.isCloseOnCompletion();
+    return isMade() && super.isCloseOnCompletion();
   }
 
   @Override

@@ -1,4 +1,6 @@
-/** JDBC objects that ask the shelves before the database: they know JDBC, and nothing of queries. */
+/**
+ * JDBC objects that ask the shelves before the database: they know JDBC, and nothing of queries.
+ */
 @NullMarked
 package dev.warmshelf.driver;
 

@@ -15,9 +15,17 @@ public interface AnswerForm {
         }
       };
 
-  /** What a statement is told before it is executed. */
+  /**
+   * Tells a statement what it must know before it is executed.
+   *
+   * @throws SQLException if the driver does not take it
+   */
   default void prepare(Statement statement) throws SQLException {}
 
-  /** Reads a result to its end. */
+  /**
+   * Reads a result to its end.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   Answer read(ResultSet rows) throws SQLException;
 }

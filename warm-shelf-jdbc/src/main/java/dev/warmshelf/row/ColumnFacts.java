@@ -79,11 +79,7 @@ public final class ColumnFacts {
       @Nullable Object said = known[column < 1 || column > count ? count : column - 1];
       if (said == NO_SUCH) {
         throw new SQLException(
-            "The column index is out of range: "
-                + column
-                + ", number of columns: "
-                + count
-                + ".",
+            "The column index is out of range: " + column + ", number of columns: " + count + ".",
             "22023");
       }
       return said;

@@ -185,6 +185,7 @@ public final class DriverAnswer implements Answer {
     return columns.facts;
   }
 
+  /** What the server said beside the rows; null for nothing. */
   public @Nullable SQLWarning warnings() {
     return columns.warnings;
   }
@@ -255,8 +256,7 @@ public final class DriverAnswer implements Answer {
   @Override
   public boolean hasSameRows(Answer alike) {
     DriverAnswer other = (DriverAnswer) alike;
-    return columns.labels.equals(other.columns.labels)
-        && Values.sameRows(texts(), other.texts());
+    return columns.labels.equals(other.columns.labels) && Values.sameRows(texts(), other.texts());
   }
 
   private List<@Nullable Object[]> texts() {

@@ -1,5 +1,6 @@
 package dev.warmshelf.sql;
 
+import dev.warmshelf.key.Key;
 import dev.warmshelf.key.ValuePlan;
 import dev.warmshelf.sql.text.Lexer;
 import dev.warmshelf.sql.text.NormalForm;
@@ -7,12 +8,8 @@ import dev.warmshelf.sql.text.SqlTextException;
 import dev.warmshelf.sql.text.Token;
 import dev.warmshelf.sql.text.Token.Kind;
 import dev.warmshelf.sql.tree.Refusal;
-import java.nio.charset.StandardCharsets;
-import java.security.MessageDigest;
-import java.security.NoSuchAlgorithmException;
 import java.util.ArrayList;
 import java.util.Collections;
-import java.util.HexFormat;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Set;
@@ -80,7 +77,7 @@ public final class SqlStatement {
           "where",
           "with");
 
-  private static final int DIGEST_BYTES = 8;
+  private static final int FORM_DIGITS = 16;
 
   /** How a line begins that is a statement of its own, in a file without semicolons. */
   private static final Pattern BEGINS =
@@ -362,13 +359,7 @@ public final class SqlStatement {
 
   /** The beginning of the normal form's digest, by which logs and rules call it. */
   public String formDigest() {
-    try {
-      MessageDigest sha256 = MessageDigest.getInstance("SHA-256");
-      byte[] digest = sha256.digest(normalForm.getBytes(StandardCharsets.UTF_8));
-      return HexFormat.of().formatHex(digest, 0, DIGEST_BYTES);
-    } catch (NoSuchAlgorithmException e) {
-      throw new IllegalStateException(e); // every Java platform has it
-    }
+    return Key.named("", normalForm).digest().substring(0, FORM_DIGITS);
   }
 
   /** About how many bytes the statement takes in memory: its tokens outweigh its text. */

@@ -1,6 +1,7 @@
 package dev.warmshelf.measure.workload;
 
 import dev.warmshelf.trial.Zipf;
+import dev.warmshelf.yaml.YamlException;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -50,7 +51,7 @@ public record Input(
         if (found instanceof Number number) {
           return number.longValue();
         }
-        throw new WorkloadException(
+        throw new YamlException(
             line, "the statement must give one whole number or date, but gave " + found + ".");
       }
     }
@@ -64,7 +65,7 @@ public record Input(
   /**
    * What draws the values, with its bounds asked for.
    *
-   * @throws WorkloadException if the range is empty, or its bounds are of different kinds
+   * @throws YamlException if the range is empty, or its bounds are of different kinds
    */
   Draw on(Connection connection) throws SQLException {
     Draw plain = range.isPresent() ? drawFrom(range.get(), connection) : drawFrom(oneOf);
@@ -95,7 +96,7 @@ public record Input(
       Zipf ranks = new Zipf(size(days, from, to, line), zipf);
       return random -> first.plusDays(ranks.draw(random));
     }
-    throw new WorkloadException(
+    throw new YamlException(
         line,
         "'from' and 'to' must both be whole numbers or both dates, but are "
             + from
@@ -106,7 +107,7 @@ public record Input(
 
   private static int size(long size, Object from, Object to, int line) {
     if (size < 1 || size > MOST_RANKS) {
-      throw new WorkloadException(
+      throw new YamlException(
           line,
           "from "
               + from

@@ -4,6 +4,8 @@ import dev.warmshelf.measure.workload.VersionColumn.Identity;
 import dev.warmshelf.measure.workload.VersionColumn.Over;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.text.SqlTextException;
+import dev.warmshelf.yaml.YamlException;
+import dev.warmshelf.yaml.YamlNode;
 import java.time.Duration;
 import java.time.LocalDate;
 import java.time.format.DateTimeParseException;
@@ -41,7 +43,7 @@ public final class WorkloadFile {
   /**
    * Reads a workload.
    *
-   * @throws WorkloadException if it is not one; the message names the line and what is expected
+   * @throws YamlException if it is not one; the message names the line and what is expected
    */
   public static Workload read(String text) {
     YamlNode.Block top = YamlNode.parse(text).block();

@@ -6,6 +6,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.yaml.YamlException;
 import java.util.List;
 import java.util.Map;
 import java.util.stream.Collectors;
@@ -96,7 +97,7 @@ class WorkloadFileTest {
   void whatIsWrongIsSaidWithItsLine(String what, String instead, int line, String message) {
     assertThat(SOUND).contains(what);
     assertThatThrownBy(() -> WorkloadFile.read(SOUND.replace(what, instead)))
-        .isInstanceOf(WorkloadException.class)
+        .isInstanceOf(YamlException.class)
         .hasMessageContaining(message)
         .hasMessageStartingWith("line " + line + ": ");
   }

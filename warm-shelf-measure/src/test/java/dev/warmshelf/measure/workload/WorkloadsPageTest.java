@@ -3,6 +3,7 @@ package dev.warmshelf.measure.workload;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import dev.warmshelf.yaml.YamlException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.regex.Matcher;
@@ -63,7 +64,7 @@ class WorkloadsPageTest {
     try {
       WorkloadFile.read(text);
       return "nothing is wrong";
-    } catch (WorkloadException e) {
+    } catch (YamlException e) {
       return String.valueOf(e.getMessage());
     }
   }

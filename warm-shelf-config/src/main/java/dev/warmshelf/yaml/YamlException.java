@@ -1,7 +1,7 @@
-package dev.warmshelf.measure.workload;
+package dev.warmshelf.yaml;
 
-/** A workload file says something that cannot be; the message names the line. */
-public final class WorkloadException extends RuntimeException {
+/** A file says something that cannot be; the message names the line. */
+public final class YamlException extends RuntimeException {
   private static final long serialVersionUID = 1L;
 
   private final int line;
@@ -9,7 +9,7 @@ public final class WorkloadException extends RuntimeException {
   /**
    * @param line of the file, from 1
    */
-  WorkloadException(int line, String message) {
+  public YamlException(int line, String message) {
     super("line " + line + ": " + message);
     this.line = line;
   }

@@ -1,4 +1,4 @@
-package dev.warmshelf.measure.workload;
+package dev.warmshelf.yaml;
 
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -6,6 +6,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.function.BiConsumer;
+import java.util.function.UnaryOperator;
 import org.snakeyaml.engine.v2.api.LoadSettings;
 import org.snakeyaml.engine.v2.api.lowlevel.Compose;
 import org.snakeyaml.engine.v2.common.ScalarStyle;
@@ -18,54 +19,99 @@ import org.snakeyaml.engine.v2.nodes.ScalarNode;
 import org.snakeyaml.engine.v2.nodes.SequenceNode;
 
 /** A piece of a YAML file that knows its line, so that whatever is wrong with it can be shown. */
-final class YamlNode {
+public final class YamlNode {
   private final Node node;
   private final int line;
+  private final UnaryOperator<String> resolving;
 
-  private YamlNode(Node node, int line) {
+  private YamlNode(Node node, int line, UnaryOperator<String> resolving) {
     this.node = node;
+    this.resolving = resolving;
     this.line = node.getStartMark().map(mark -> mark.getLine() + 1).orElse(line);
   }
 
   /**
    * Reads a file of one document.
    *
-   * @throws WorkloadException if it is no YAML
+   * @throws YamlException if it is no YAML
    */
-  static YamlNode parse(String text) {
+  public static YamlNode parse(String text) {
+    return parse(text, UnaryOperator.identity());
+  }
+
+  /**
+   * Reads a file of one document.
+   *
+   * @param resolving what a text in it stands for; may throw an {@link IllegalArgumentException}
+   *     that says what is wrong
+   * @throws YamlException if it is no YAML
+   */
+  public static YamlNode parse(String text, UnaryOperator<String> resolving) {
     try {
       return new Compose(LoadSettings.builder().setUseMarks(true).build())
           .composeString(text)
-          .map(node -> new YamlNode(node, 1))
-          .orElseThrow(() -> new WorkloadException(1, "the file is empty."));
+          .map(node -> new YamlNode(node, 1, resolving))
+          .orElseThrow(() -> new YamlException(1, "the file is empty."));
     } catch (MarkedYamlEngineException e) {
       int line = e.getProblemMark().map(mark -> mark.getLine() + 1).orElse(1);
-      throw new WorkloadException(line, "this is not YAML: " + e.getProblem() + ".");
+      throw new YamlException(line, "this is not YAML: " + e.getProblem() + ".");
     } catch (YamlEngineException e) {
-      throw new WorkloadException(1, "this is not YAML: " + e.getMessage());
+      throw new YamlException(1, "this is not YAML: " + e.getMessage());
     }
   }
 
-  int line() {
+  /** Where it stands in the file, from 1. */
+  public int line() {
     return line;
   }
 
-  boolean isBlock() {
+  /** Whether it is a block of words and what they say. */
+  public boolean isBlock() {
     return node instanceof MappingNode;
   }
 
-  WorkloadException wrong(String what) {
-    return new WorkloadException(line, what + ".");
+  /** Whether it is a list. */
+  public boolean isList() {
+    return node instanceof SequenceNode;
   }
 
-  String text() {
+  /** What to throw if something is wrong with it. */
+  public YamlException wrong(String what) {
+    return new YamlException(line, what + ".");
+  }
+
+  /**
+   * What stands here.
+   *
+   * @throws YamlException if it is no text, or none
+   */
+  public String text() {
+    String text = written();
+    try {
+      return resolving.apply(text);
+    } catch (IllegalArgumentException e) {
+      throw new YamlException(line, String.valueOf(e.getMessage()));
+    }
+  }
+
+  /**
+   * What stands here, as it is written.
+   *
+   * @throws YamlException if it is no text, or none
+   */
+  public String written() {
     if (node instanceof ScalarNode scalar && !scalar.getValue().isBlank()) {
       return scalar.getValue();
     }
     throw wrong("a text is expected here");
   }
 
-  double number(double least) {
+  /**
+   * A number.
+   *
+   * @throws YamlException if it is none, or less
+   */
+  public double number(double least) {
     try {
       double number = Double.parseDouble(text());
       if (number >= least && number <= 1e12) {
@@ -78,7 +124,7 @@ final class YamlNode {
   }
 
   /** A whole number if it looks like one and is not in quotes, else the text. */
-  Object value() {
+  public Object value() {
     String text = text();
     boolean plain =
         node instanceof ScalarNode scalar && scalar.getScalarStyle() == ScalarStyle.PLAIN;
@@ -89,23 +135,34 @@ final class YamlNode {
     return text;
   }
 
-  List<YamlNode> items() {
+  /**
+   * The items of a list.
+   *
+   * @throws YamlException if it is none
+   */
+  public List<YamlNode> items() {
     if (!(node instanceof SequenceNode sequence)) {
       throw wrong("a list is expected here: [a, b] or lines that begin with '- '");
     }
     List<YamlNode> items = new ArrayList<>();
-    sequence.getValue().forEach(item -> items.add(new YamlNode(item, line)));
+    sequence.getValue().forEach(item -> items.add(new YamlNode(item, line, resolving)));
     return items;
   }
 
-  Block block() {
+  /**
+   * Words and what they say.
+   *
+   * @throws YamlException if it is something else
+   */
+  public Block block() {
     if (!(node instanceof MappingNode mapping)) {
       throw wrong("a block of 'word: value' is expected here");
     }
     Map<String, YamlNode> content = new LinkedHashMap<>();
     for (NodeTuple pair : mapping.getValue()) {
-      YamlNode word = new YamlNode(pair.getKeyNode(), line);
-      if (content.put(word.text(), new YamlNode(pair.getValueNode(), word.line)) != null) {
+      YamlNode word = new YamlNode(pair.getKeyNode(), line, UnaryOperator.identity());
+      if (content.put(word.text(), new YamlNode(pair.getValueNode(), word.line, resolving))
+          != null) {
         throw word.wrong("'" + word.text() + "' stands here twice");
       }
     }
@@ -113,7 +170,7 @@ final class YamlNode {
   }
 
   /** Words with what each of them says. */
-  static final class Block {
+  public static final class Block {
     private final YamlNode at;
     private final Map<String, YamlNode> content;
 
@@ -122,11 +179,17 @@ final class YamlNode {
       this.content = content;
     }
 
-    WorkloadException wrong(String what) {
+    /** What to throw if something is wrong with it. */
+    public YamlException wrong(String what) {
       return at.wrong(what);
     }
 
-    void allow(String... words) {
+    /**
+     * Says which words may stand here.
+     *
+     * @throws YamlException if another does
+     */
+    public void allow(String... words) {
       List<String> known = List.of(words);
       content.forEach(
           (word, node) -> {
@@ -136,15 +199,22 @@ final class YamlNode {
           });
     }
 
-    Optional<YamlNode> find(String word) {
+    /** What a word says; empty if it does not stand here. */
+    public Optional<YamlNode> find(String word) {
       return Optional.ofNullable(content.get(word));
     }
 
-    YamlNode get(String word) {
+    /**
+     * What a word says.
+     *
+     * @throws YamlException if it does not stand here
+     */
+    public YamlNode get(String word) {
       return find(word).orElseThrow(() -> wrong("'" + word + "' is missing here"));
     }
 
-    void each(BiConsumer<String, YamlNode> visitor) {
+    /** Shows each word with what it says, in their order. */
+    public void each(BiConsumer<String, YamlNode> visitor) {
       content.forEach(visitor);
     }
   }

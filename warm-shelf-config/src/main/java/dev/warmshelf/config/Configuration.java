@@ -1,0 +1,214 @@
+package dev.warmshelf.config;
+
+import dev.warmshelf.Rule;
+import dev.warmshelf.WarmShelf;
+import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.yaml.YamlException;
+import dev.warmshelf.yaml.YamlNode;
+import java.io.IOException;
+import java.io.InputStream;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.sql.SQLException;
+import java.time.Duration;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.function.UnaryOperator;
+import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Shelves, policies, rules and the feed, as a YAML file says them. {@code docs/configuration.md}
+ * describes the file. Each value may come from the environment. All that is wrong with a file is
+ * told at once. Immutable.
+ */
+public final class Configuration {
+  /** Where {@link #find} looks for a file beneath the class path and the working directory. */
+  public static final String FILE_NAME = "warm-shelf.yaml";
+
+  /** The environment's variable that names a file. */
+  public static final String VARIABLE = "WARM_SHELF_CONFIG";
+
+  /** The environment's variable that turns everything off, if it is {@code false}. */
+  public static final String SWITCH = "WARM_SHELF_ENABLED";
+
+  private final String name;
+  private final boolean enabled;
+  private final String namespace;
+  private final FeedBlock feed;
+  private final Capacity room;
+  private final int renewalThreads;
+  private final Map<String, Policy> shelves;
+  private final List<Rule> rules;
+
+  Configuration(ConfigurationReader read) {
+    this.name = read.name;
+    this.enabled = read.enabled;
+    this.namespace = read.namespace;
+    this.feed = read.feed;
+    this.room = read.room;
+    this.renewalThreads = read.renewalThreads;
+    this.shelves = new LinkedHashMap<>(read.shelves);
+    this.rules = List.copyOf(read.rules);
+  }
+
+  /**
+   * Reads a file.
+   *
+   * @throws ConfigurationException if there is none, or something is wrong with it
+   */
+  public static Configuration read(Path file) {
+    try {
+      return of(Files.readString(file), file.toString(), System::getenv);
+    } catch (IOException e) {
+      throw new ConfigurationException(
+          file.toString(), List.of("the file cannot be read: " + e + "."));
+    }
+  }
+
+  /**
+   * Finds the file: the one that {@link #VARIABLE} names, else {@link #FILE_NAME} on the class
+   * path, else in the working directory.
+   *
+   * @throws ConfigurationException if there is none, or something is wrong with it
+   */
+  public static Configuration find() {
+    String named = System.getenv(VARIABLE);
+    if (named != null) {
+      return read(Path.of(named));
+    }
+    ClassLoader loader = Thread.currentThread().getContextClassLoader();
+    try (InputStream found = loader == null ? null : loader.getResourceAsStream(FILE_NAME)) {
+      if (found != null) {
+        String text = new String(found.readAllBytes(), StandardCharsets.UTF_8);
+        return of(text, FILE_NAME + " on the class path", System::getenv);
+      }
+    } catch (IOException e) {
+      throw new ConfigurationException(FILE_NAME, List.of("the file cannot be read: " + e + "."));
+    }
+    Path here = Path.of(FILE_NAME);
+    if (Files.exists(here)) {
+      return read(here);
+    }
+    throw new ConfigurationException(
+        FILE_NAME,
+        List.of(
+            "there is no such file on the class path, nor in "
+                + here.toAbsolutePath().getParent()
+                + ". Add it, or name one by the environment's "
+                + VARIABLE
+                + "."));
+  }
+
+  /**
+   * Reads a text.
+   *
+   * @param name of the file, for errors
+   * @param variables gives the environment's variables; null for those that are not set
+   * @throws ConfigurationException if something is wrong with it
+   */
+  public static Configuration of(
+      String text, String name, UnaryOperator<@Nullable String> variables) {
+    Mistakes mistakes = new Mistakes();
+    ConfigurationReader read = new ConfigurationReader(name, mistakes);
+    try {
+      read.all(YamlNode.parse(text, new Environment(variables)::resolve).block());
+    } catch (YamlException e) {
+      mistakes.add(e);
+    }
+    if ("false".equals(variables.apply(SWITCH))) {
+      read.enabled = false;
+    }
+    List<String> told = mistakes.told();
+    if (!told.isEmpty()) {
+      throw new ConfigurationException(name, told);
+    }
+    return new Configuration(read);
+  }
+
+  /** The file's name. */
+  public String name() {
+    return name;
+  }
+
+  /** Whether shelves take part at all. */
+  public boolean isEnabled() {
+    return enabled;
+  }
+
+  /** The shelves, with their policies. */
+  public Map<String, Policy> shelves() {
+    return Map.copyOf(shelves);
+  }
+
+  /** The rules for a program's statements, in their order. */
+  public List<Rule> rules() {
+    return rules;
+  }
+
+  /**
+   * The shelves over a data source, still to be opened.
+   *
+   * @param source where reads go; the feed takes its connection there, too, unless it has a URL
+   */
+  public WarmShelf.Builder over(DataSource source) {
+    WarmShelf.Builder builder =
+        WarmShelf.over(source).namespace(namespace).sharing(room).renewingWith(renewalThreads);
+    Optional<JournalFeed> following = feed.on(source);
+    if (following.isPresent()) {
+      builder.following(following.get());
+    } else {
+      builder.onTtlAlone();
+    }
+    shelves.forEach((shelf, policy) -> builder.shelf(shelf, standard -> policy));
+    rules.forEach(builder::keeping);
+    return builder;
+  }
+
+  /**
+   * Puts the shelves under a program: what it is given instead of its data source. If they are
+   * turned off, that is the data source as it is.
+   *
+   * @throws SQLException if the database cannot be reached, or is not as it must be
+   * @throws FeedException if the feed cannot start
+   */
+  public ConfiguredDataSource wrap(DataSource source) throws SQLException, FeedException {
+    return ConfiguredDataSource.over(source, this);
+  }
+
+  /**
+   * Where the feed takes its changes.
+   *
+   * @param follows whether there is one
+   * @param url of connections of its own; null for those of the data source
+   */
+  record FeedBlock(
+      boolean follows,
+      Duration lookingEvery,
+      boolean listens,
+      @Nullable String url,
+      @Nullable String user,
+      @Nullable String password) {
+    static final FeedBlock USUAL =
+        new FeedBlock(true, JournalFeed.DEFAULT_INTERVAL, false, null, null, null);
+
+    Optional<JournalFeed> on(DataSource source) {
+      if (!follows) {
+        return Optional.empty();
+      }
+      String own = url;
+      JournalFeed made =
+          own == null
+              ? JournalFeed.on(source)
+              : JournalFeed.on(own, user == null ? "" : user, password == null ? "" : password);
+      JournalFeed polling = made.polling(lookingEvery);
+      return Optional.of(listens ? polling.listening() : polling);
+    }
+  }
+}

@@ -1,0 +1,226 @@
+package dev.warmshelf.config;
+
+import dev.warmshelf.Rule;
+import dev.warmshelf.WarmShelf;
+import dev.warmshelf.config.Configuration.FeedBlock;
+import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.yaml.YamlNode;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.stream.Stream;
+import org.jspecify.annotations.Nullable;
+
+/** Reads a configuration, to its end whatever is wrong with it. */
+final class ConfigurationReader {
+  private static final String DEFAULT = "default";
+
+  final String name;
+  private final Mistakes mistakes;
+  boolean enabled = true;
+  String namespace = "";
+  FeedBlock feed = FeedBlock.USUAL;
+  Capacity room = Capacity.shared();
+  int renewalThreads = 2;
+  final Map<String, Policy> shelves = new LinkedHashMap<>();
+  final List<Rule> rules = new ArrayList<>();
+  private final Map<String, Policy> policies = new LinkedHashMap<>();
+
+  ConfigurationReader(String name, Mistakes mistakes) {
+    this.name = name;
+    this.mistakes = mistakes;
+    policies.put(DEFAULT, Policy.standard());
+  }
+
+  void all(YamlNode.Block top) {
+    allow(
+        top,
+        List.of(
+            "enabled",
+            "namespace",
+            "feed",
+            "room",
+            "renewal-threads",
+            "policies",
+            "shelves",
+            "rules"));
+    enabled = mistakes.of(top, "enabled", enabled, Values::yes);
+    namespace = mistakes.of(top, "namespace", namespace, YamlNode::text);
+    room = mistakes.of(top, "room", room, Values::room);
+    renewalThreads = mistakes.of(top, "renewal-threads", renewalThreads, Values::atLeastOne);
+    top.find("feed").ifPresent(node -> mistakes.in(() -> feed = feed(node)));
+    top.find("policies").ifPresent(node -> mistakes.in(() -> policies(node.block())));
+    shelves.put(WarmShelf.MAIN_SHELF, usualPolicy());
+    top.find("shelves").ifPresent(node -> mistakes.in(() -> shelves(node.block())));
+    top.find("rules")
+        .ifPresent(
+            node -> mistakes.in(() -> node.items().forEach(each -> mistakes.in(() -> rule(each)))));
+    requireEnd(top);
+  }
+
+  /** All unknown words of a block, not only the first. */
+  private void allow(YamlNode.Block block, List<String> words) {
+    block.each(
+        (word, node) -> {
+          if (!words.contains(word)) {
+            mistakes.add(node.wrong("'" + word + "' is not known here; expected one of " + words));
+          }
+        });
+  }
+
+  private Policy usualPolicy() {
+    return policies.getOrDefault(DEFAULT, Policy.standard());
+  }
+
+  private FeedBlock feed(YamlNode node) {
+    if (!node.isBlock()) {
+      Values.oneOf(node, List.of("none"));
+      return new FeedBlock(false, FeedBlock.USUAL.lookingEvery(), false, null, null, null);
+    }
+    YamlNode.Block block = node.block();
+    allow(block, List.of("look-every", "listen", "url", "user", "password"));
+    @Nullable String url = text(block, "url");
+    @Nullable String user = text(block, "user");
+    @Nullable String password = password(block);
+    boolean saysWho = block.find("user").isPresent() || block.find("password").isPresent();
+    if (block.find("url").isEmpty() && saysWho) {
+      mistakes.add(block.wrong("'user' and 'password' go with a 'url' of the feed's own; add it"));
+    }
+    Duration every =
+        mistakes.of(block, "look-every", FeedBlock.USUAL.lookingEvery(), Values::duration);
+    boolean listens = mistakes.of(block, "listen", false, Values::yes);
+    return new FeedBlock(true, every, listens, url, user, password);
+  }
+
+  private @Nullable String text(YamlNode.Block block, String word) {
+    return mistakes.find(block, word, YamlNode::text).orElse(null);
+  }
+
+  /** A secret stands in no file that is kept with the program. */
+  private @Nullable String password(YamlNode.Block block) {
+    return mistakes.find(block, "password", ConfigurationReader::secret).orElse(null);
+  }
+
+  private static String secret(YamlNode node) {
+    if (!Environment.isReference(node.written()) || node.written().contains(":-")) {
+      throw node.wrong(
+          "a password does not stand in this file; write ${NAME} to take it from the"
+              + " environment, or ${file:PATH} from a file of its own");
+    }
+    return node.text();
+  }
+
+  private void policies(YamlNode.Block block) {
+    block.each((policy, node) -> mistakes.in(() -> policies.put(policy, policy(policy, node))));
+  }
+
+  private Policy policy(String policy, YamlNode node) {
+    YamlNode.Block block = node.block();
+    allow(block, and("like"));
+    Policy like =
+        mistakes.of(
+            block, "like", policy.equals(DEFAULT) ? Policy.standard() : usualPolicy(), this::named);
+    return PolicyBlock.read(block, like, mistakes);
+  }
+
+  private static List<String> and(String word) {
+    return Stream.concat(Stream.of(word), PolicyBlock.WORDS.stream()).toList();
+  }
+
+  private Policy named(YamlNode node) {
+    Policy found = policies.get(node.text());
+    if (found == null) {
+      throw node.wrong(
+          "there is no policy '"
+              + node.text()
+              + "'; before this line there are "
+              + policies.keySet());
+    }
+    return found;
+  }
+
+  /** A shelf has a policy by name, or one of its own that is like another. */
+  private void shelves(YamlNode.Block block) {
+    block.each(
+        (shelf, node) ->
+            mistakes.in(
+                () -> {
+                  if (shelf.equals("rosters")) {
+                    throw node.wrong("the shelf 'rosters' is the library's own; name it otherwise");
+                  } else if (node.isBlock()) {
+                    YamlNode.Block own = node.block();
+                    allow(own, and("policy"));
+                    Policy like = mistakes.of(own, "policy", usualPolicy(), this::named);
+                    shelves.put(shelf, PolicyBlock.read(own, like, mistakes));
+                  } else {
+                    shelves.put(shelf, usualPolicy());
+                    shelves.put(shelf, named(node));
+                  }
+                }));
+  }
+
+  private void rule(YamlNode node) {
+    YamlNode.Block block = node.block();
+    allow(block, List.of("mark", "form", "tables", "shelf", "keep"));
+    List<String> by =
+        Stream.of("mark", "form", "tables").filter(word -> block.find(word).isPresent()).toList();
+    if (by.size() != 1) {
+      throw block.wrong(
+          "a rule says by what it knows its statements: one of [mark, form, tables], not " + by);
+    }
+    Optional<Rule> rule = mistakes.at(block.get(by.get(0)), each -> fitting(by.get(0), each));
+    boolean keep = mistakes.of(block, "keep", true, Values::yes);
+    if (!keep && block.find("shelf").isPresent()) {
+      throw block.wrong("a rule with 'keep: false' names no shelf; remove one of the two");
+    }
+    String shelf =
+        mistakes.of(block, "shelf", WarmShelf.MAIN_SHELF, each -> existing(each, each.text()));
+    rule.ifPresent(fitting -> rules.add(keep ? fitting.on(shelf) : fitting.never()));
+  }
+
+  private static Rule fitting(String by, YamlNode node) {
+    return switch (by) {
+      case "mark" -> Rule.ofMark(node.text());
+      case "form" -> Rule.ofForm(node.text());
+      default ->
+          Rule.ofTables(
+              node.isList()
+                  ? node.items().stream().map(YamlNode::text).toList()
+                  : List.of(node.text()));
+    };
+  }
+
+  private String existing(YamlNode node, String shelf) {
+    if (!shelves.containsKey(shelf)) {
+      throw node.wrong(
+          "there is no shelf '"
+              + shelf
+              + "'; there are "
+              + shelves.keySet()
+              + ". Add it to"
+              + " 'shelves'");
+    }
+    return shelf;
+  }
+
+  /** Without a feed nothing but a TTL ends an answer. */
+  private void requireEnd(YamlNode.Block top) {
+    if (!feed.follows()) {
+      shelves.forEach(
+          (shelf, policy) -> {
+            if (!policy.expiry().endsAll()) {
+              mistakes.add(
+                  top.wrong(
+                      "the shelf '"
+                          + shelf
+                          + "' follows no feed and has no 'ttl', so its answers would never"
+                          + " change; give it one, or remove 'feed: none'"));
+            }
+          });
+    }
+  }
+}

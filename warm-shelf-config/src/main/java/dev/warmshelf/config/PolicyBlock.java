@@ -1,0 +1,178 @@
+package dev.warmshelf.config;
+
+import dev.warmshelf.shelf.Audit;
+import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.Expiry;
+import dev.warmshelf.shelf.OldAnswers;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Renewal;
+import dev.warmshelf.shelf.WhenLost;
+import dev.warmshelf.store.Leaving;
+import dev.warmshelf.yaml.YamlNode;
+import java.time.Duration;
+import java.util.List;
+import java.util.Locale;
+import java.util.stream.Stream;
+
+/** How a policy is written: what it does otherwise than another one. */
+final class PolicyBlock {
+  /** The words that may stand in it. */
+  static final List<String> WORDS =
+      List.of(
+          "ttl",
+          "unused-for",
+          "empty-ttl",
+          "room",
+          "entries",
+          "largest",
+          "leaves-first",
+          "when-changed",
+          "mends-from",
+          "ahead",
+          "old-while-loading",
+          "old-when-failing",
+          "feed-lost-after",
+          "when-feed-lost",
+          "audit-one-in",
+          "waits-at-most");
+
+  private final YamlNode.Block block;
+  private final Mistakes mistakes;
+
+  private PolicyBlock(YamlNode.Block block, Mistakes mistakes) {
+    this.block = block;
+    this.mistakes = mistakes;
+  }
+
+  /** A policy as the block has it, and else as another one. */
+  static Policy read(YamlNode.Block block, Policy like, Mistakes mistakes) {
+    PolicyBlock reader = new PolicyBlock(block, mistakes);
+    Policy policy = reader.expiring(like);
+    policy = reader.holding(policy);
+    policy = reader.renewing(policy);
+    policy = reader.servingOld(policy);
+    policy = reader.trusting(policy);
+    return reader.checking(policy);
+  }
+
+  private Policy expiring(Policy like) {
+    Expiry expiry =
+        mistakes.of(
+            block,
+            "ttl",
+            like.expiry(),
+            node ->
+                like.expiry().andAfter(node.text().equals("none") ? null : Values.duration(node)));
+    Expiry unused =
+        mistakes.of(
+            block, "unused-for", expiry, node -> expiry.andUnusedFor(Values.duration(node)));
+    return like.expiring(
+        mistakes.of(
+            block, "empty-ttl", unused, node -> unused.andEmptyAfter(Values.duration(node))));
+  }
+
+  private Policy holding(Policy like) {
+    Capacity room = mistakes.of(block, "room", like.capacity(), Values::room);
+    Capacity counted =
+        mistakes.of(
+            block,
+            "entries",
+            room,
+            node ->
+                room.ofItsOwn()
+                    ? room.andEntries(Values.count(node))
+                    : Capacity.entries(Values.count(node)));
+    Capacity bounded =
+        mistakes.of(block, "largest", counted, node -> counted.largestShare(Values.share(node)));
+    return like.holding(
+        mistakes.of(block, "leaves-first", bounded, node -> bounded.leaving(leaving(node))));
+  }
+
+  private static Leaving leaving(YamlNode node) {
+    List<String> words = Stream.of(Leaving.values()).map(PolicyBlock::word).toList();
+    String first = Values.oneOf(node, words);
+    return Stream.of(Leaving.values())
+        .filter(each -> word(each).equals(first))
+        .findFirst()
+        .orElseThrow();
+  }
+
+  private static String word(Leaving each) {
+    return each.name().toLowerCase(Locale.ROOT).replace('_', '-');
+  }
+
+  private Policy renewing(Policy like) {
+    Renewal then =
+        mistakes.of(
+            block,
+            "when-changed",
+            like.renewal(),
+            node ->
+                switch (Values.oneOf(node, List.of("mend", "look-again", "load"))) {
+                  case "mend" -> Renewal.mending();
+                  case "look-again" -> Renewal.lookingAgain();
+                  default -> Renewal.loading();
+                });
+    Renewal from =
+        mistakes.of(
+            block,
+            "mends-from",
+            then,
+            node -> {
+              if (then.mendsFrom() == null) {
+                throw node.wrong("'mends-from' goes with 'when-changed: mend' only; remove one");
+              }
+              return Renewal.mendingFrom(Values.duration(node));
+            });
+    return like.renewing(mistakes.of(block, "ahead", from, node -> from.ahead(Values.share(node))));
+  }
+
+  private Policy servingOld(Policy like) {
+    OldAnswers loading =
+        mistakes.of(
+            block,
+            "old-while-loading",
+            like.old(),
+            node -> OldAnswers.whileLoading(Values.duration(node)));
+    return like.serving(
+        mistakes.of(
+            block,
+            "old-when-failing",
+            loading,
+            node -> loading.orWhenFailing(Values.duration(node))));
+  }
+
+  private Policy trusting(Policy like) {
+    Policy after =
+        mistakes.of(block, "feed-lost-after", like, node -> like.tolerating(Values.duration(node)));
+    return mistakes.of(
+        block,
+        "when-feed-lost",
+        after,
+        node ->
+            after.whenLost(
+                switch (node.text()) {
+                  case "ask-database" -> WhenLost.askDatabase();
+                  case "serve-within-ttl" -> WhenLost.serveWithinTtl();
+                  default -> WhenLost.serveWithin(lossBound(node));
+                }));
+  }
+
+  private static Duration lossBound(YamlNode node) {
+    if (!Character.isDigit(node.text().charAt(0))) {
+      throw node.wrong(
+          "'"
+              + node.text()
+              + "' is neither ask-database, serve-within-ttl, nor a time such as 5 s");
+    }
+    return Values.duration(node);
+  }
+
+  private Policy checking(Policy like) {
+    Policy audited =
+        mistakes.of(
+            block, "audit-one-in", like, node -> like.auditing(Audit.oneIn(Values.count(node))));
+    return mistakes.of(
+        block, "waits-at-most", audited, node -> audited.waitingAtMost(Values.duration(node)));
+  }
+}

@@ -1,0 +1,131 @@
+package dev.warmshelf.config;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+import static org.assertj.core.api.Assertions.catchThrowableOfType;
+
+import dev.warmshelf.shelf.Expiry;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Renewal;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.util.List;
+import java.util.Map;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+class ConfigurationTest {
+  private static Configuration of(String text) {
+    return Configuration.of(text, "a file", Map.<String, String>of()::get);
+  }
+
+  private static List<String> mistakesOf(String text) {
+    return catchThrowableOfType(ConfigurationException.class, () -> of(text)).mistakes();
+  }
+
+  @Test
+  void theDocumentedFileIsOne() throws IOException {
+    String page = Files.readString(Path.of("../docs/configuration.md"));
+    Matcher example = Pattern.compile("(?s)ConfigurationTest.*?```yaml\n(.*?)```").matcher(page);
+    assertThat(example.find()).isTrue();
+    Configuration read =
+        Configuration.of(example.group(1), "docs", Map.of("FEED_PASSWORD", "secret")::get);
+    assertThat(read.shelves().keySet()).containsExactlyInAnyOrder("main", "reports");
+    Policy reports = read.shelves().get("reports");
+    assertThat(reports.expiry())
+        .isEqualTo(Expiry.after(Duration.ofHours(1)).andUnusedFor(Duration.ofMinutes(20)));
+    assertThat(reports.renewal()).isEqualTo(Renewal.lookingAgain());
+    assertThat(reports.capacity().bytes()).isEqualTo(64L << 20);
+    assertThat(read.rules()).hasSize(3);
+    for (String word : PolicyBlock.WORDS) {
+      assertThat(page).contains("`" + word + "`");
+    }
+  }
+
+  @Test
+  void allMistakesAreToldAtOnceWithTheirLines() {
+    assertThat(
+            mistakesOf(
+                """
+                namespace: x
+                colour: red
+                feed:
+                  look-every: 10
+                  password: secret
+                policies:
+                  default: {ttl: 5 minutes}
+                shelves:
+                  reports: nowhere
+                  rosters: default
+                rules:
+                  - tables: [port]
+                    shelf: nowhere
+                  - mark: a
+                    form: 12345678
+                  - form: abc
+                  - mark: a
+                    keep: maybe
+                """))
+        .satisfiesExactly(
+            colour -> assertThat(colour).startsWith("line 2: 'colour' is not known here"),
+            missing -> assertThat(missing).contains("go with a 'url' of the feed's own"),
+            unit -> assertThat(unit).startsWith("line 4: '10' has no unit").contains("500 ms"),
+            secret -> assertThat(secret).startsWith("line 5: a password does not stand"),
+            time -> assertThat(time).startsWith("line 7: '5 minutes' has an unknown unit"),
+            policy -> assertThat(policy).startsWith("line 9: there is no policy 'nowhere'"),
+            own -> assertThat(own).startsWith("line 10: the shelf 'rosters' is the library's own"),
+            shelf -> assertThat(shelf).startsWith("line 13: there is no shelf 'nowhere'"),
+            two -> assertThat(two).startsWith("line 14: a rule says by what"),
+            digits -> assertThat(digits).startsWith("line 16: A form's digest begins with 8"),
+            yes -> assertThat(yes).startsWith("line 18: true or false is expected"));
+  }
+
+  @Test
+  void withoutAFeedEachShelfNeedsATtl() {
+    assertThat(mistakesOf("feed: none\nshelves: {main: {ttl: none}}\n"))
+        .singleElement()
+        .asString()
+        .contains("the shelf 'main' follows no feed and has no 'ttl'");
+    assertThat(of("feed: none\n").shelves()).containsOnlyKeys("main");
+  }
+
+  @Test
+  void valuesComeFromTheEnvironmentOrFilesOfTheirOwn(@TempDir Path folder) throws IOException {
+    Path secret = Files.writeString(folder.resolve("secret"), "hidden\n");
+    String text =
+        """
+        namespace: ${APP:-shop}-${STAGE}
+        feed: {url: "jdbc:postgresql://x/y", user: u, password: "${file:%s}"}
+        """
+            .formatted(secret);
+    Configuration.of(text, "a file", Map.of("STAGE", "test")::get);
+    assertThat(mistakesOf(text)).singleElement().asString().contains("no variable STAGE");
+    assertThat(mistakesOf("namespace: ${file:/no/such}"))
+        .singleElement()
+        .asString()
+        .startsWith("line 1: the file '/no/such' cannot be read");
+    assertThat(mistakesOf("namespace: ${a b}")).singleElement().asString().contains("${NAME}");
+  }
+
+  @Test
+  void aSwitchTurnsItOff() {
+    assertThat(of("enabled: false").isEnabled()).isFalse();
+    assertThat(
+            Configuration.of("namespace: x", "a file", Map.of(Configuration.SWITCH, "false")::get)
+                .isEnabled())
+        .isFalse();
+  }
+
+  @Test
+  void whatIsNoYamlIsAnError() {
+    assertThatThrownBy(() -> of("a: [")).hasMessageContaining("this is not YAML");
+    assertThatThrownBy(() -> of("")).hasMessageContaining("the file is empty");
+    assertThatThrownBy(() -> Configuration.read(Path.of("no-such.yaml")))
+        .isInstanceOf(ConfigurationException.class)
+        .hasMessageContaining("cannot be read");
+  }
+}

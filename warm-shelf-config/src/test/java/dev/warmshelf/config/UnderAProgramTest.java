@@ -1,0 +1,143 @@
+package dev.warmshelf.config;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import com.zaxxer.hikari.HikariConfig;
+import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.journal.Journal;
+import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.SkerryLine;
+import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.Reading;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.sql.Connection;
+import java.sql.DriverManager;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.sql.Statement;
+import javax.sql.DataSource;
+import org.junit.jupiter.api.AfterAll;
+import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+import org.postgresql.ds.PGSimpleDataSource;
+
+/** A program with a pool, which knows nothing of shelves. */
+class UnderAProgramTest {
+  private static LocalPostgres server;
+  private static PGSimpleDataSource plain;
+
+  @TempDir private Path folder;
+
+  @BeforeAll
+  static void start() throws Exception {
+    server = LocalPostgres.start();
+    plain = server.dataSource("postgres");
+    SkerryLine.loadTiny(plain);
+    Journal.on(plain).install(SkerryLine.FOLLOWED);
+  }
+
+  @AfterAll
+  static void stop() throws Exception {
+    server.close();
+  }
+
+  @AfterEach
+  void end() {
+    ShelvedDriver.closeAll();
+  }
+
+  private Path file(String text) throws Exception {
+    return Files.writeString(folder.resolve("warm-shelf.yaml"), text);
+  }
+
+  private static Origin ask(DataSource program) throws SQLException {
+    try (Connection connection = program.getConnection();
+        PreparedStatement statement =
+            connection.prepareStatement("SELECT name FROM port WHERE id = ?")) {
+      statement.setInt(1, 1);
+      try (ResultSet result = statement.executeQuery()) {
+        assertThat(result.next()).isTrue();
+        return result.isWrapperFor(Reading.class)
+            ? result.unwrap(Reading.class).origin()
+            : Origin.DIRECT;
+      }
+    }
+  }
+
+  private static void untilKept(DataSource program) throws SQLException {
+    long deadline = System.nanoTime() + 30_000_000_000L;
+    while (ask(program) != Origin.KEPT) {
+      assertThat(System.nanoTime()).isLessThan(deadline);
+    }
+  }
+
+  private static String url(Path file) {
+    return plain.getURL().replace("jdbc:", ShelvedDriver.PREFIX)
+        + (plain.getURL().contains("?") ? "&" : "?")
+        + "user=postgres&warmShelfConfig="
+        + file;
+  }
+
+  @Test
+  void byItsUrlBelowAPool() throws Exception {
+    HikariConfig config = new HikariConfig();
+    config.setJdbcUrl(url(file("rules: [{tables: [port]}]")));
+    config.setMaximumPoolSize(2);
+    try (HikariDataSource pool = new HikariDataSource(config)) {
+      untilKept(pool);
+      try (Connection connection = pool.getConnection();
+          Statement statement = connection.createStatement()) {
+        statement.executeUpdate("UPDATE port SET name = 'by the URL' WHERE id = 1");
+        ResultSet row = statement.executeQuery("SELECT name FROM port WHERE id = 1");
+        row.next();
+        assertThat(row.getString(1)).isEqualTo("by the URL");
+      }
+      untilKept(pool);
+    }
+  }
+
+  @Test
+  void byItsDataSourceAboveAPool() throws Exception {
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(plain);
+    Path file = file("shelves: {ports: {ttl: 1 h}}\nrules: [{tables: [port], shelf: ports}]");
+    try (HikariDataSource pool = new HikariDataSource(config);
+        ConfiguredDataSource program = new ConfiguredDataSource(pool, file)) {
+      untilKept(program);
+      assertThat(program.warmShelf().orElseThrow().shelf("ports").size()).isOne();
+      assertThat(program.unwrap(HikariDataSource.class)).isSameAs(pool);
+    }
+  }
+
+  @Test
+  void turnedOffItIsAsIfItWereNotThere() throws Exception {
+    Path file = file("enabled: false\nrules: [{tables: [port]}]");
+    try (ConfiguredDataSource program = new ConfiguredDataSource(plain, file)) {
+      assertThat(program.warmShelf()).isEmpty();
+      assertThat(ask(program)).isEqualTo(Origin.DIRECT);
+    }
+    try (Connection connection = DriverManager.getConnection(url(file))) {
+      assertThat(connection.getClass().getName()).startsWith("org.postgresql");
+    }
+  }
+
+  @Test
+  void aWrongFileIsAnErrorOfTheFirstConnection() throws Exception {
+    Path file = file("rules: {}");
+    assertThatThrownBy(() -> DriverManager.getConnection(url(file)).close())
+        .isInstanceOf(SQLException.class)
+        .hasMessageContaining("cannot be opened")
+        .hasMessageContaining("line 1: a list is expected here");
+  }
+
+  @Test
+  void othersUrlsAreNotTaken() throws Exception {
+    assertThat(new ShelvedDriver().connect("jdbc:postgresql://x/y", null)).isNull();
+    assertThat(new ShelvedDriver().acceptsURL("jdbc:warmshelf:postgresql://x/y")).isTrue();
+  }
+}
