@@ -32,7 +32,6 @@ public final class Delegates {
   private static final List<Delegate> ALL =
       List.of(
           new Delegate("DelegatingResultSet", "java.sql.ResultSet", null),
-          new Delegate("DelegatingMetaData", "java.sql.DatabaseMetaData", null),
           new Delegate("DelegatingConnection", "java.sql.Connection", null),
           new Delegate("DelegatingStatement", "java.sql.Statement", null),
           new Delegate(

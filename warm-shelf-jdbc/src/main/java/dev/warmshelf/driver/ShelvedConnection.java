@@ -406,7 +406,8 @@ final class ShelvedConnection extends DelegatingConnection {
 
   @Override
   public DatabaseMetaData getMetaData() throws SQLException {
-    return new ShelvedMetaData(super.getMetaData(), this);
+    requireOpen();
+    return source.metaData().of(this);
   }
 
   @Override

@@ -19,6 +19,7 @@ public final class ShelvedDataSource implements DataSource {
   private final Shelves shelves;
   private final Usual usual;
   private final BaseStatement maker;
+  private final ShelvedMetaData metaData = new ShelvedMetaData();
 
   /**
    * What connections of the data source are like when they are taken.
@@ -82,6 +83,10 @@ public final class ShelvedDataSource implements DataSource {
 
   Shelves shelves() {
     return shelves;
+  }
+
+  ShelvedMetaData metaData() {
+    return metaData;
   }
 
   BaseStatement maker() {

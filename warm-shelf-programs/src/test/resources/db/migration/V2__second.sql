@@ -1,0 +1,1 @@
+INSERT INTO crossing VALUES (2, 'second');
