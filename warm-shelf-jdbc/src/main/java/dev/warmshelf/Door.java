@@ -27,22 +27,25 @@ final class Door implements Shelves {
   private final WarmShelf warm;
   private final List<Rule> rules;
   private final AnswerForm form;
+  private final AskedStatements asked;
   private final Generations<String, DoorText> texts =
       new Generations<>(MOST_BYTES, (sql, text) -> text.bytes());
 
   /** Connections that are with their pool, and whose sessions may be unlike others'. */
   private final Set<Connection> altered = ConcurrentHashMap.newKeySet();
 
-  private Door(WarmShelf warm, List<Rule> rules, AnswerForm form) {
+  private Door(WarmShelf warm, List<Rule> rules, AnswerForm form, AskedStatements asked) {
+    this.asked = asked;
     this.warm = warm;
     this.rules = rules;
     this.form = form;
   }
 
   /** Wraps a data source. */
-  static DataSource over(WarmShelf warm, DataSource source, List<Rule> rules) throws SQLException {
+  static DataSource over(WarmShelf warm, DataSource source, List<Rule> rules, AskedStatements asked)
+      throws SQLException {
     BaseStatement maker = ShelvedDataSource.maker(source);
-    Door door = new Door(warm, rules, DriverAnswer.form(maker));
+    Door door = new Door(warm, rules, DriverAnswer.form(maker), asked);
     return ShelvedDataSource.over(source, door, maker);
   }
 
@@ -88,6 +91,10 @@ final class Door implements Shelves {
 
   WarmShelf warm() {
     return warm;
+  }
+
+  AskedStatements asked() {
+    return asked;
   }
 
   List<Rule> rules() {

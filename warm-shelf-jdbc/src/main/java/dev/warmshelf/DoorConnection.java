@@ -54,7 +54,12 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       return null;
     }
     Parameters own = bound.frozen();
-    return new Asking(kept, own.values(), (to, values, order) -> own.bind(to), this).ifShared();
+    Reading<Answer> reading =
+        new Asking(kept, own.values(), (to, values, order) -> own.bind(to), this).ifShared();
+    if (reading != null) {
+      ((DoorText) facts).isAnswered(kept);
+    }
+    return reading;
   }
 
   @Override
@@ -103,6 +108,9 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
 
   @Override
   public void sends(@Nullable StatementFacts facts, @Nullable Parameters bound) {
+    if (facts != null) {
+      ((DoorText) facts).isSent();
+    }
     Analysis analysis = analysis(facts, bound);
     boolean onlyReads = analysis != null && analysis.onlyReads();
     if (!onlyReads) {

@@ -18,6 +18,7 @@ final class DoorText implements StatementFacts {
   private final @Nullable SqlStatement statement;
   private final int parameters;
   private final List<String> marks;
+  private final AskedStatements.@Nullable Count count;
 
   /** The one that was bound in the same way last time, which is nearly always the next. */
   private volatile @Nullable DoorStatement last;
@@ -29,6 +30,7 @@ final class DoorText implements StatementFacts {
     this.parameters = read == null ? -1 : read.questionMarks();
     this.statement = parameters < 0 ? null : read;
     this.marks = statement == null ? List.of() : marks(statement);
+    this.count = read == null ? null : door.asked().of(read);
   }
 
   /** Null if it is nothing that can be read as SQL, or more than one statement. */
@@ -64,6 +66,21 @@ final class DoorText implements StatementFacts {
       last = known;
     }
     return known;
+  }
+
+  /** A shelf has answered. */
+  void isAnswered(KeptStatement by) {
+    if (count != null) {
+      count.stands("kept on " + by.shelf().name());
+      count.isAnswered();
+    }
+  }
+
+  /** The database is asked. */
+  void isSent() {
+    if (count != null) {
+      count.isSent();
+    }
   }
 
   @Override

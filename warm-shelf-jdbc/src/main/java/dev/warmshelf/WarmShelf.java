@@ -38,6 +38,7 @@ import java.util.concurrent.TimeUnit;
 import java.util.concurrent.TimeoutException;
 import java.util.function.Supplier;
 import java.util.function.UnaryOperator;
+import java.util.stream.Collectors;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
@@ -76,6 +77,7 @@ public final class WarmShelf implements AutoCloseable {
   private final Rosters rosters;
   private final Map<String, Recipe> recipes;
   private final List<Rule> rules;
+  private final AskedStatements asked = new AskedStatements();
   private @Nullable DataSource wrapped;
   private volatile @Nullable JmxBeans views;
   private final StatementMemory texts = new StatementMemory();
@@ -318,11 +320,34 @@ public final class WarmShelf implements AutoCloseable {
     synchronized (rules) {
       DataSource known = wrapped;
       if (known == null) {
-        known = Door.over(this, dataSource, rules);
+        known = Door.over(this, dataSource, rules, asked);
         wrapped = known;
       }
       return known;
     }
+  }
+
+  /**
+   * What came through {@link #dataSource()}, by normal form, the most frequent first: what rules
+   * are written from. At most 1,000 forms are told apart.
+   */
+  public List<AskedStatement> statements() {
+    return asked.all(refusals());
+  }
+
+  /** The same as lines, each with tabulators between. */
+  private String statementLines() {
+    return statements().stream()
+        .map(
+            each ->
+                String.join(
+                    "\t",
+                    each.formDigest(),
+                    Long.toString(each.executions()),
+                    Long.toString(each.answered()),
+                    each.standing(),
+                    each.normalForm()))
+        .collect(Collectors.joining("\n"));
   }
 
   boolean isFollowed(Lane table) {
@@ -527,7 +552,8 @@ public final class WarmShelf implements AutoCloseable {
           requireAnotherConnection();
         }
         tellRoom(warm);
-        warm.views = new JmxBeans(namespace, warm.shownShelves(), feed, board, time);
+        warm.views =
+            new JmxBeans(namespace, warm.shownShelves(), feed, board, time, warm::statementLines);
         return warm;
       } catch (FeedException | SQLException | RuntimeException e) {
         if (feed != null) {

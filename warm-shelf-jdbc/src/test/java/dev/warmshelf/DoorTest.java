@@ -239,6 +239,30 @@ class DoorTest {
   }
 
   @Test
+  void whatIsAskedIsListedByFormWithWhatBecomesOfIt() throws Exception {
+    DataSource door = door(Rule.ofTables("port"));
+    warmUp(door);
+    for (int id = 1; id < 4; id++) {
+      execute(door, "UPDATE port SET code = code WHERE id = " + id);
+    }
+    execute(door, "SELECT random() FROM port");
+    List<AskedStatement> all = warm.statements();
+    assertThat(all).extracting(AskedStatement::formDigest).doesNotHaveDuplicates();
+    AskedStatement kept = of(all, "order by id");
+    assertThat(kept.standing()).isEqualTo("kept on main");
+    assertThat(kept.answered()).isPositive().isLessThan(kept.executions());
+    assertThat(kept.formDigest()).isEqualTo(SqlStatement.of(PORTS).formDigest());
+    AskedStatement written = of(all, "update port set code");
+    assertThat(written.executions()).isEqualTo(3); // constants are no part of a form
+    assertThat(written.standing()).isEqualTo("no rule fits");
+    assertThat(of(all, "random").answered()).isZero();
+  }
+
+  private static AskedStatement of(List<AskedStatement> all, String words) {
+    return all.stream().filter(each -> each.normalForm().contains(words)).findFirst().orElseThrow();
+  }
+
+  @Test
   void aRuleThatNamesNoShelfIsAnError() throws Exception {
     assertThatThrownBy(() -> door(Rule.ofMark("here").on("nowhere")))
         .isInstanceOf(IllegalArgumentException.class)
@@ -273,7 +297,7 @@ class DoorTest {
     Connection strange = org.mockito.Mockito.mock();
     DataSource source = org.mockito.Mockito.mock();
     org.mockito.Mockito.when(source.getConnection()).thenReturn(strange);
-    assertThatThrownBy(() -> Door.over(warm, source, List.of()))
+    assertThatThrownBy(() -> Door.over(warm, source, List.of(), new AskedStatements()))
         .isInstanceOf(SQLException.class)
         .hasMessageContaining("do not unwrap to PostgreSQL's driver");
   }

@@ -112,6 +112,18 @@ public class JdbcRead {
     return read(wrapped, KEPT);
   }
 
+  /** The same, of which no row is read. */
+  @Benchmark
+  public boolean keptUnread() throws SQLException {
+    try (Connection connection = wrapped.getConnection();
+        PreparedStatement statement = connection.prepareStatement(KEPT)) {
+      statement.setInt(1, 7);
+      try (ResultSet result = statement.executeQuery()) {
+        return result.next();
+      }
+    }
+  }
+
   /** An answer that is not kept, through the wrapped data source. */
   @Benchmark
   public long around() throws SQLException {

@@ -248,7 +248,7 @@ final class KeyExplanation {
     List<String> lines = new ArrayList<>();
     add(lines, "statement", statement.strip().lines().toList());
     add(lines, "normal form", wrapped(parsed == null ? "" : parsed.normalForm()));
-    add(lines, "its digest", List.of(parsed == null ? "" : parsed.formDigest()));
+    add(lines, "form digest", List.of(parsed == null ? "" : parsed.formDigest()));
     add(lines, "parameters", parameterLines());
     if (!database.session().isEmpty()) {
       add(lines, "session", wrapped(database.session()));

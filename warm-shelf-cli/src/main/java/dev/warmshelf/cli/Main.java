@@ -32,6 +32,7 @@ import picocli.CommandLine.TypeConversionException;
       FeedCommand.class,
       ConfigCommand.class,
       WatchCommand.class,
+      StatementsCommand.class,
       ExampleCommand.class
     },
     footer = {

@@ -61,11 +61,13 @@ final class ProgramMeters {
       names.sort(null);
       for (ObjectName name : names) {
         String program = name.getKeyProperty("program");
-        Meters meters = read(name);
-        if (name.getKeyProperty("kind").equals("feed")) {
-          feeds.put(program, meters);
-        } else {
-          shelves.put(program + "/" + meters.text("Name"), meters);
+        switch (name.getKeyProperty("kind")) {
+          case "feed" -> feeds.put(program, read(name));
+          case "shelf" -> {
+            Meters meters = read(name);
+            shelves.put(program + "/" + meters.text("Name"), meters);
+          }
+          default -> {} // of no use here
         }
       }
     } catch (JMException | UndeclaredThrowableException e) {
@@ -75,6 +77,25 @@ final class ProgramMeters {
       throw new Failure("The program runs, but uses no shelf just now.");
     }
     return new Look(System.nanoTime(), shelves, feeds);
+  }
+
+  /**
+   * What the program has asked by JDBC: lines with tabulators between digest, executions, answers
+   * from a shelf, standing and normal form.
+   *
+   * @throws IOException if the program does not answer
+   */
+  List<String> statements() throws IOException {
+    List<String> lines = new ArrayList<>();
+    try {
+      ObjectName all = new ObjectName(JmxBeans.DOMAIN + ":kind=statements,*");
+      for (ObjectName name : server.queryNames(all, null)) {
+        read(name).text("Statements").lines().forEach(lines::add);
+      }
+    } catch (JMException | UndeclaredThrowableException e) {
+      throw new IOException("The program's meters went away.", e);
+    }
+    return lines;
   }
 
   private Meters read(ObjectName name) throws JMException, IOException {

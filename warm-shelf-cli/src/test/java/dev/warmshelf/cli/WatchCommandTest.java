@@ -47,6 +47,12 @@ class WatchCommandTest {
               line ->
                   assertThat(line)
                       .contains("shelf=\"the orders/main\" ", " lookups=4 ", " hits=3 "));
+      Ran statements = Ran.of("statements", pid);
+      assertThat(statements.exitCode()).isZero();
+      assertThat(statements.out().lines().toList().get(2).split(" {3,}"))
+          .containsExactly("0123456789abcdef", "7", "5", "kept on main", "select a from t");
+      assertThat(Ran.of("statements", pid, "--json").out())
+          .contains("\"formDigest\":\"0123456789abcdef\",\"executions\":7,\"answered\":5");
     } finally {
       other.destroyForcibly();
     }
@@ -113,7 +119,9 @@ class WatchCommandTest {
         shelf.<String, RuntimeException>read(
             Key.named("test", "key"), Footprint.NOTHING, () -> "x");
       }
-      try (JmxBeans views = new JmxBeans("the orders", List.of(shelf), null, board, time)) {
+      String asked = "0123456789abcdef\t7\t5\tkept on main\tselect a from t";
+      try (JmxBeans views =
+          new JmxBeans("the orders", List.of(shelf), null, board, time, () -> asked)) {
         System.out.println("ready");
         new java.util.concurrent.CountDownLatch(1).await();
       }

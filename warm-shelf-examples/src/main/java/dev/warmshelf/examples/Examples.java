@@ -40,6 +40,11 @@ public final class Examples {
             "notices-over-http",
             "tells HTTP clients where an answer came from, and how old it is",
             NoticesOverHttp.class,
-            NoticesOverHttp::main));
+            NoticesOverHttp::main),
+        new Example(
+            "under-a-service",
+            "puts shelves under a service on a pool and plain JDBC, by configuration alone",
+            UnderAService.class,
+            UnderAService::main));
   }
 }

@@ -30,7 +30,11 @@ class ExamplesTest {
     assertThat(http).contains("  Cache-Status: Notices; fwd=miss");
     assertThat(http).anyMatch(line -> line.matches("  Cache-Status: Notices; hit; ttl=\\d+"));
     assertThat(http).anyMatch(line -> line.matches("  Age: \\d+"));
-    assertThat(printed).hasSize(2);
+    List<String> service = printed.get("under-a-service");
+    assertThat(service.subList(0, 2))
+        .allMatch(line -> line.endsWith("the service shows what was written"));
+    assertThat(service).anyMatch(line -> line.matches(" *\\d+ executed, [1-9].*: kept on main"));
+    assertThat(printed).hasSize(3);
   }
 
   private static List<String> run(Examples.Example example, String url) throws Exception {

@@ -396,9 +396,12 @@ final class ShelvedConnection extends DelegatingConnection {
 
   /** A transaction in which a shelf has answered is one to the driver, too, when that matters. */
   private void beginOnServer() throws SQLException {
-    if (begun) {
-      begun = false;
-      try (Statement nothing = real().createStatement()) {
+    boolean unknown = begun;
+    begun = false;
+    Connection taken = real();
+    look();
+    if (unknown && !state.isOpen()) {
+      try (Statement nothing = taken.createStatement()) {
         nothing.execute("SELECT 1");
       }
     }

@@ -16,6 +16,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.concurrent.atomic.AtomicInteger;
+import java.util.function.Supplier;
 import javax.management.JMException;
 import javax.management.MBeanServer;
 import javax.management.ObjectName;
@@ -40,13 +41,15 @@ public final class JmxBeans implements AutoCloseable {
   /**
    * @param namespace goes before the shelves' names; may be empty
    * @param feed null if none is followed
+   * @param statements what the program asks by JDBC, a line each
    */
   public JmxBeans(
       String namespace,
       Collection<Shelf> shelves,
       @Nullable Feed feed,
       Board board,
-      TimeSource time) {
+      TimeSource time,
+      Supplier<String> statements) {
     String program = Integer.toString(COUNT.incrementAndGet());
     for (Shelf shelf : shelves) {
       String name = namespace.isEmpty() ? shelf.name() : namespace + "/" + shelf.name();
@@ -56,6 +59,12 @@ public final class JmxBeans implements AutoCloseable {
           shelf.name(),
           new AttributesBean("A shelf's meters", () -> attributes(name, shelf)));
     }
+    register(
+        program,
+        "statements",
+        "statements",
+        new AttributesBean(
+            "What the program asks by JDBC", () -> Map.of("Statements", statements.get())));
     if (feed != null) {
       register(
           program,

@@ -6,23 +6,23 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import jakarta.persistence.Column;
 import jakarta.persistence.Entity;
 import jakarta.persistence.EntityManager;
+import jakarta.persistence.EntityManagerFactory;
 import jakarta.persistence.GeneratedValue;
 import jakarta.persistence.GenerationType;
 import jakarta.persistence.Id;
 import jakarta.persistence.ManyToOne;
 import jakarta.persistence.OneToMany;
 import jakarta.persistence.OptimisticLockException;
+import jakarta.persistence.Persistence;
 import jakarta.persistence.Table;
 import jakarta.persistence.Version;
 import java.math.BigDecimal;
 import java.time.LocalDate;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.function.Function;
 import javax.sql.DataSource;
-import org.hibernate.SessionFactory;
-import org.hibernate.cfg.AvailableSettings;
-import org.hibernate.cfg.Configuration;
 import org.junit.jupiter.api.Test;
 
 /** A program that reads and writes entities through Jakarta Persistence. */
@@ -39,7 +39,7 @@ class PersistenceTest {
 
   @Entity(name = "Vessel")
   @Table(name = "vessel")
-  static class Vessel {
+  public static class Vessel {
     @Id
     @GeneratedValue(strategy = GenerationType.IDENTITY)
     Long id;
@@ -59,7 +59,7 @@ class PersistenceTest {
 
   @Entity(name = "Deck")
   @Table(name = "deck")
-  static class Deck {
+  public static class Deck {
     @Id
     @GeneratedValue(strategy = GenerationType.IDENTITY)
     Long id;
@@ -68,22 +68,28 @@ class PersistenceTest {
     @ManyToOne Vessel vessel;
   }
 
-  private static SessionFactory factory(DataSource source) {
-    return new Configuration()
-        .addAnnotatedClass(Vessel.class)
-        .addAnnotatedClass(Deck.class)
-        .setProperty(AvailableSettings.USE_SECOND_LEVEL_CACHE, "false")
-        .buildSessionFactory(
-            new org.hibernate.boot.registry.StandardServiceRegistryBuilder()
-                .applySetting(AvailableSettings.JAKARTA_NON_JTA_DATASOURCE, source)
-                .build());
+  private static EntityManagerFactory factory(DataSource source) {
+    return Persistence.createEntityManagerFactory(
+        "vessels", Map.of("jakarta.persistence.nonJtaDataSource", source));
   }
 
-  private static <T> T inTransaction(SessionFactory factory, Function<EntityManager, T> work) {
-    return factory.fromTransaction(work::apply);
+  private static <T> T inTransaction(
+      EntityManagerFactory factory, Function<EntityManager, T> work) {
+    try (EntityManager entities = factory.createEntityManager()) {
+      entities.getTransaction().begin();
+      try {
+        T result = work.apply(entities);
+        entities.getTransaction().commit();
+        return result;
+      } finally {
+        if (entities.getTransaction().isActive()) {
+          entities.getTransaction().rollback();
+        }
+      }
+    }
   }
 
-  private static long store(SessionFactory factory) {
+  private static long store(EntityManagerFactory factory) {
     return inTransaction(
         factory,
         entities -> {
@@ -99,11 +105,12 @@ class PersistenceTest {
             deck.vessel = vessel;
             entities.persist(deck);
           }
+          entities.flush();
           return vessel.id;
         });
   }
 
-  private static String described(SessionFactory factory, long id) {
+  private static String described(EntityManagerFactory factory, long id) {
     return inTransaction(
         factory,
         entities -> {
@@ -115,7 +122,7 @@ class PersistenceTest {
         });
   }
 
-  private static void suite(SessionFactory factory) {
+  private static void suite(EntityManagerFactory factory) {
     long id = store(factory);
     assertThat(described(factory, id)).isEqualTo("Tern 1998-05-01 1200000.50 [A, B]");
     inTransaction(
@@ -148,7 +155,7 @@ class PersistenceTest {
   }
 
   /** Two read the same version, and both write. */
-  private static void writeTwice(SessionFactory factory, long id) {
+  private static void writeTwice(EntityManagerFactory factory, long id) {
     try (EntityManager one = factory.createEntityManager()) {
       one.getTransaction().begin();
       Vessel mine = one.find(Vessel.class, id);
@@ -170,7 +177,7 @@ class PersistenceTest {
   @Test
   void itsSuitePassesWithoutShelves() throws Exception {
     try (Ground ground = Ground.with(SCHEMA);
-        SessionFactory factory = factory(ground.plain())) {
+        EntityManagerFactory factory = factory(ground.plain())) {
       suite(factory);
     }
   }
@@ -178,7 +185,7 @@ class PersistenceTest {
   @Test
   void itsSuitePassesWithShelvesAndReadsAreKept() throws Exception {
     try (Ground ground = Ground.with(SCHEMA);
-        SessionFactory factory = factory(ground.shelved("vessel", "deck"))) {
+        EntityManagerFactory factory = factory(ground.shelved("vessel", "deck"))) {
       suite(factory);
       long id = store(factory);
       ground.requireKept(() -> described(factory, id));

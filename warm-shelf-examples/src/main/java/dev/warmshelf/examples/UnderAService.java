@@ -1,0 +1,146 @@
+package dev.warmshelf.examples;
+
+import com.sun.net.httpserver.HttpExchange;
+import com.sun.net.httpserver.HttpServer;
+import com.zaxxer.hikari.HikariConfig;
+import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.config.ConfiguredDataSource;
+import dev.warmshelf.journal.Journal;
+import java.io.IOException;
+import java.net.InetAddress;
+import java.net.InetSocketAddress;
+import java.net.URI;
+import java.net.http.HttpClient;
+import java.net.http.HttpRequest;
+import java.net.http.HttpResponse;
+import java.nio.charset.StandardCharsets;
+import java.sql.Connection;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.util.List;
+import javax.sql.DataSource;
+import org.postgresql.ds.PGSimpleDataSource;
+
+/**
+ * An HTTP service on a pool and plain JDBC, which knows nothing of shelves: {@code GET /notices}
+ * counts the notices of each island, {@code POST /notices} writes one. {@link #main} runs it over
+ * its pool, and then over the same pool wrapped, with {@code warm-shelf.yaml} on the class path.
+ */
+public final class UnderAService implements AutoCloseable {
+  private static final int REQUESTS = 300;
+
+  private final DataSource dataSource;
+  private final HttpServer server;
+
+  /**
+   * Starts on a free port of the loopback interface.
+   *
+   * @throws IOException if no port is free
+   */
+  public UnderAService(DataSource dataSource) throws IOException {
+    this.dataSource = dataSource;
+    this.server = HttpServer.create(new InetSocketAddress(InetAddress.getLoopbackAddress(), 0), 0);
+    server.createContext("/notices", this::answer);
+    server.start();
+  }
+
+  private void answer(HttpExchange exchange) throws IOException {
+    try (exchange) {
+      boolean writes = exchange.getRequestMethod().equals("POST");
+      byte[] body = (writes ? write() : read()).getBytes(StandardCharsets.UTF_8);
+      exchange.sendResponseHeaders(200, body.length);
+      exchange.getResponseBody().write(body);
+    } catch (SQLException e) {
+      exchange.sendResponseHeaders(503, -1);
+    }
+  }
+
+  private String read() throws SQLException {
+    StringBuilder text = new StringBuilder();
+    try (Connection connection = dataSource.getConnection();
+        PreparedStatement statement =
+            connection.prepareStatement(
+                "SELECT p.island, count(n.id) FROM port p LEFT JOIN notice n ON n.port_id = p.id"
+                    + " GROUP BY p.island ORDER BY p.island");
+        ResultSet rows = statement.executeQuery()) {
+      while (rows.next()) {
+        text.append(rows.getString(1)).append(' ').append(rows.getLong(2)).append('\n');
+      }
+    }
+    return text.toString();
+  }
+
+  private String write() throws SQLException {
+    try (Connection connection = dataSource.getConnection()) {
+      connection.setAutoCommit(false);
+      try (PreparedStatement statement =
+          connection.prepareStatement("UPDATE notice SET port_id = 1 + port_id % 12")) {
+        statement.executeUpdate();
+      }
+      connection.commit();
+    }
+    return "written\n";
+  }
+
+  @Override
+  public void close() {
+    server.stop(0);
+  }
+
+  /**
+   * Asks the service, lets it write, and asks again; without shelves and with them.
+   *
+   * @param arguments the database's JDBC URL
+   * @throws Exception if the database cannot be followed, or no port is free
+   */
+  public static void main(String[] arguments) throws Exception {
+    System.setProperty("sun.net.httpserver.nodelay", "true"); // else it waits for 40 ms
+    PGSimpleDataSource database = new PGSimpleDataSource();
+    database.setURL(arguments[0]);
+    Journal.on(database).install(List.of("notice", "port")); // once per database
+    HikariConfig config = new HikariConfig();
+    config.setJdbcUrl(arguments[0]);
+    config.setMaximumPoolSize(4);
+    try (HikariDataSource pool = new HikariDataSource(config)) {
+      ask("pool", pool);
+      try (ConfiguredDataSource wrapped = new ConfiguredDataSource(pool)) {
+        ask("pool, wrapped", wrapped);
+        wrapped
+            .warmShelf()
+            .ifPresent(
+                warm ->
+                    warm.statements()
+                        .forEach(
+                            each ->
+                                System.out.printf(
+                                    "%5d executed, %d from a shelf: %s%n",
+                                    each.executions(), each.answered(), each.standing())));
+      }
+    }
+  }
+
+  private static void ask(String what, DataSource dataSource) throws Exception {
+    try (UnderAService service = new UnderAService(dataSource)) {
+      HttpClient client = HttpClient.newHttpClient();
+      URI uri =
+          URI.create("http://127.0.0.1:" + service.server.getAddress().getPort() + "/notices");
+      HttpRequest reading = HttpRequest.newBuilder(uri).build();
+      HttpRequest writing =
+          HttpRequest.newBuilder(uri).POST(HttpRequest.BodyPublishers.noBody()).build();
+      String before = send(client, reading);
+      for (int i = 1; i < REQUESTS; i++) {
+        send(client, reading);
+      }
+      send(client, writing);
+      boolean seen = !send(client, reading).equals(before);
+      System.out.printf(
+          "%-14s %d requests; after its own write the service shows %s%n",
+          what, REQUESTS + 2, seen ? "what was written" : "what was before");
+    }
+  }
+
+  private static String send(HttpClient client, HttpRequest request) throws Exception {
+    return client.send(request, HttpResponse.BodyHandlers.ofString()).body();
+  }
+}
