@@ -13,6 +13,9 @@ final class AskedStatements {
   /** So many forms are counted apart; what comes later is counted together. */
   private static final int MOST = 1_000;
 
+  /** Longer forms are counted together, too: they are made by a program for one execution each. */
+  private static final int LONGEST = 4_000;
+
   private final Map<String, Count> counts = new ConcurrentHashMap<>();
   private final Count others = new Count("", "(others)");
 
@@ -50,7 +53,7 @@ final class AskedStatements {
     Count known = counts.get(statement.normalForm());
     if (known != null) {
       return known;
-    } else if (counts.size() >= MOST) {
+    } else if (counts.size() >= MOST || statement.normalForm().length() > LONGEST) {
       return others;
     }
     return counts.computeIfAbsent(

@@ -10,14 +10,10 @@ import dev.warmshelf.row.DriverAnswer;
 import dev.warmshelf.session.ConnectionState;
 import java.sql.Connection;
 import java.sql.SQLException;
-import java.util.Iterator;
 import java.util.List;
-import java.util.Set;
-import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Supplier;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
-import org.postgresql.core.BaseConnection;
 import org.postgresql.core.BaseStatement;
 
 /** What a program finds under its JDBC: statements by their texts, and the rules for them. */
@@ -30,9 +26,6 @@ final class Door implements Shelves {
   private final AskedStatements asked;
   private final Generations<String, DoorText> texts =
       new Generations<>(MOST_BYTES, (sql, text) -> text.bytes());
-
-  /** Connections that are with their pool, and whose sessions may be unlike others'. */
-  private final Set<Connection> altered = ConcurrentHashMap.newKeySet();
 
   private Door(WarmShelf warm, List<Rule> rules, AnswerForm form, AskedStatements asked) {
     this.asked = asked;
@@ -66,27 +59,7 @@ final class Door implements Shelves {
 
   @Override
   public void isAtLarge(Connection physical) {
-    altered.add(physical);
-  }
-
-  /** A connection is as others are, again. */
-  void isLikeOthers(Connection held) throws SQLException {
-    if (!altered.isEmpty()) {
-      altered.remove(held.unwrap(BaseConnection.class));
-    }
-  }
-
-  /**
-   * Whether each connection that a pool may give out now is like the others, as far as is known.
-   */
-  boolean allAreAlike() throws SQLException {
-    for (Iterator<Connection> all = altered.iterator(); all.hasNext(); ) {
-      if (!all.next().isClosed()) {
-        return false;
-      }
-      all.remove();
-    }
-    return true;
+    warm.sessions().isAtLarge(physical);
   }
 
   WarmShelf warm() {

@@ -17,6 +17,7 @@ import java.util.List;
 import java.util.Set;
 import java.util.function.Supplier;
 import org.jspecify.annotations.Nullable;
+import org.postgresql.core.BaseConnection;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -32,7 +33,6 @@ import org.slf4j.LoggerFactory;
 final class DoorConnection extends FollowedConnection implements Dialogue {
   private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
 
-  private final Door door;
   private final WarmShelf warm;
 
   /** Whether something was sent since the session was seen that may have altered it. */
@@ -41,7 +41,6 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   DoorConnection(
       Door door, ConnectionState state, Supplier<? extends @Nullable Connection> holding) {
     super(state, holding);
-    this.door = door;
     this.warm = door.warm();
   }
 
@@ -57,7 +56,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     Reading<Answer> reading =
         new Asking(kept, own.values(), (to, values, order) -> own.bind(to), this).ifShared();
     if (reading != null) {
-      ((DoorText) facts).isAnswered(kept);
+      ((DoorText) facts).isAnswered();
     }
     return reading;
   }
@@ -68,7 +67,8 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     if (standing != Visibility.LIKE_OTHERS) {
       return Bypass.since(standing);
     }
-    boolean like = held() == null ? !kind.isUnequal() && door.allAreAlike() : isLike(kind);
+    boolean like =
+        held() == null ? !kind.isUnequal() && warm.sessions().allAreAlike() : isLike(kind);
     return like ? null : Bypass.because(BypassReason.UNEQUAL_SESSIONS);
   }
 
@@ -94,7 +94,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     Session session = seen();
     Connection held = held();
     if (like && !wasSeen && held != null) {
-      door.isLikeOthers(held);
+      warm.sessions().isLikeOthers(held.unwrap(BaseConnection.class));
     }
     return like && session != null && !(session.keepsSnapshot() && !state().isAutoCommit());
   }

@@ -103,6 +103,7 @@ final class DoorStatement {
       }
       if (fits) {
         String shelf = rule.shelf();
+        door.asked().of(statement).stands(shelf == null ? "a rule: not kept" : "kept on " + shelf);
         return new Decision(kind, known, shelf == null ? null : keptOn(shelf));
       }
     }

@@ -13,6 +13,9 @@ import org.jspecify.annotations.Nullable;
 final class DoorText implements StatementFacts {
   private static final Pattern MARK = Pattern.compile("\\bshelf:\\s*([\\w.-]+)");
 
+  /** Longer texts are not read: they carry data, and reading them would cost what sending does. */
+  private static final int LONGEST = 64_000;
+
   private final Door door;
   private final int length;
   private final @Nullable SqlStatement statement;
@@ -35,6 +38,9 @@ final class DoorText implements StatementFacts {
 
   /** Null if it is nothing that can be read as SQL, or more than one statement. */
   private static @Nullable SqlStatement read(Door door, String sql) {
+    if (sql.length() > LONGEST) {
+      return null;
+    }
     try {
       SqlStatement read = door.warm().statement(sql);
       return read.refusal() == null ? read : null;
@@ -69,9 +75,8 @@ final class DoorText implements StatementFacts {
   }
 
   /** A shelf has answered. */
-  void isAnswered(KeptStatement by) {
+  void isAnswered() {
     if (count != null) {
-      count.stands("kept on " + by.shelf().name());
       count.isAnswered();
     }
   }

@@ -5,6 +5,7 @@ import dev.warmshelf.session.Borrowed;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.Objects;
+import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.Supplier;
 import javax.sql.DataSource;
@@ -32,6 +33,9 @@ final class Sessions {
   private final @Nullable Supplier<String> naming;
   private final ConcurrentHashMap<String, Kind> kinds = new ConcurrentHashMap<>();
   private final Kind first;
+
+  /** Connections that were given back altered, by somebody who said so. */
+  private final Set<Connection> altered = ConcurrentHashMap.newKeySet();
 
   /** Sessions that are called by one name. */
   static final class Kind {
@@ -107,6 +111,34 @@ final class Sessions {
   }
 
   /**
+   * A connection whose session may be unlike others' is given back. As long as it lives, and has
+   * not been seen to be like them again, a session that differs says nothing of the others.
+   */
+  void isAtLarge(Connection physical) {
+    altered.add(physical);
+  }
+
+  /** The session of a connection is like the others', again. */
+  void isLikeOthers(Connection physical) {
+    if (!altered.isEmpty()) {
+      altered.remove(physical);
+    }
+  }
+
+  /** Whether no connection that may be given out next was given back altered. */
+  boolean allAreAlike() {
+    return altered.isEmpty() || (altered.removeIf(Sessions::isClosed) && altered.isEmpty());
+  }
+
+  private static boolean isClosed(Connection physical) {
+    try {
+      return physical.isClosed();
+    } catch (SQLException e) {
+      return true;
+    }
+  }
+
+  /**
    * Whether a session that was seen is like the others of its kind; notes it if not. One that only
    * has temporary tables is not, but may be so again: nothing is noted.
    */
@@ -114,7 +146,7 @@ final class Sessions {
     if (seen.ambient().equals(kind.ambient())) {
       return !seen.hasTemporary();
     }
-    if (!kind.unequal) {
+    if (!kind.unequal && allAreAlike()) {
       kind.unequal = true;
       LOG.warn(
           "The data source hands out sessions that are not alike{}: {}. From now on questions are"

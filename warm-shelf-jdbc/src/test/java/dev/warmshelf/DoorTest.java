@@ -6,6 +6,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.scenario.TroubledLine;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.SqlStatement;
@@ -24,6 +25,7 @@ import java.util.concurrent.Future;
 import javax.sql.DataSource;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.Test;
+import org.postgresql.ds.PGSimpleDataSource;
 
 /** A program under whose JDBC the shelves are. */
 class DoorTest {
@@ -147,6 +149,37 @@ class DoorTest {
         }
       }
       assertThat(ask(door).name()).isEqualTo(name);
+    }
+  }
+
+  @Test
+  void aCommitWhoseAnswerIsLostCountsAsOne() throws Exception {
+    database = TestDatabase.create();
+    try (TroubledLine line = TroubledLine.to(database.postgres().getPortNumbers()[0])) {
+      PGSimpleDataSource troubled = database.postgres();
+      troubled.setPortNumbers(new int[] {line.port()});
+      try (WarmShelf theirs =
+          WarmShelf.over(troubled)
+              .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMinutes(10)))
+              .shelf(WarmShelf.MAIN_SHELF, policy -> policy.tolerating(Duration.ofHours(9)))
+              .keeping(Rule.ofTables("port"))
+              .open()) {
+        DataSource program = theirs.dataSource();
+        warmUp(program);
+        try (Connection connection = program.getConnection()) {
+          connection.setAutoCommit(false);
+          try (Statement statement = connection.createStatement()) {
+            statement.executeUpdate("UPDATE port SET name = 'in doubt'");
+            line.cutAfter(1); // the commit gets through, what it says does not
+            assertThatThrownBy(connection::commit).isInstanceOf(SQLException.class);
+          }
+          Waiting.until(
+              "the commit is done",
+              () -> database.ask("SELECT name FROM port WHERE id = 1").equals("in doubt"));
+          line.mend();
+          assertThat(ask(program).name()).isEqualTo("in doubt"); // before it is closed
+        }
+      }
     }
   }
 

@@ -29,7 +29,7 @@ import org.jspecify.annotations.Nullable;
  * told at once. Immutable.
  */
 public final class Configuration {
-  /** Where {@link #find} looks for a file beneath the class path and the working directory. */
+  /** What {@link #find} looks for in the working directory, and on the class path. */
   public static final String FILE_NAME = "warm-shelf.yaml";
 
   /** The environment's variable that names a file. */
@@ -73,15 +73,16 @@ public final class Configuration {
   }
 
   /**
-   * Finds the file: the one that {@link #VARIABLE} names, else {@link #FILE_NAME} on the class
-   * path, else in the working directory.
+   * Finds the file: the one that {@link #VARIABLE} names, else {@link #FILE_NAME} in the working
+   * directory, else on the class path: what an operator puts there goes before what is packaged.
    *
    * @throws ConfigurationException if there is none, or something is wrong with it
    */
   public static Configuration find() {
     String named = System.getenv(VARIABLE);
-    if (named != null) {
-      return read(Path.of(named));
+    Path here = Path.of(FILE_NAME);
+    if (named != null || Files.exists(here)) {
+      return read(named == null ? here : Path.of(named));
     }
     ClassLoader loader = Thread.currentThread().getContextClassLoader();
     try (InputStream found = loader == null ? null : loader.getResourceAsStream(FILE_NAME)) {
@@ -92,16 +93,12 @@ public final class Configuration {
     } catch (IOException e) {
       throw new ConfigurationException(FILE_NAME, List.of("the file cannot be read: " + e + "."));
     }
-    Path here = Path.of(FILE_NAME);
-    if (Files.exists(here)) {
-      return read(here);
-    }
     throw new ConfigurationException(
         FILE_NAME,
         List.of(
-            "there is no such file on the class path, nor in "
+            "there is no such file in "
                 + here.toAbsolutePath().getParent()
-                + ". Add it, or name one by the environment's "
+                + ", nor on the class path. Add it, or name one by the environment's "
                 + VARIABLE
                 + "."));
   }

@@ -7,6 +7,7 @@ import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.Optional;
+import java.util.TreeSet;
 import java.util.logging.Logger;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
@@ -51,6 +52,12 @@ public final class ConfiguredDataSource implements DataSource, AutoCloseable {
     WarmShelf opened = by.isEnabled() ? by.over(beneath).open() : null;
     if (opened == null) {
       LOG.warn("Warm Shelf is turned off ({}); the database answers each read.", by.name());
+    } else {
+      LOG.info(
+          "Warm Shelf is on, by {}: shelves {}; rules {}",
+          by.name(),
+          new TreeSet<>(by.shelves().keySet()),
+          by.rules());
     }
     this.warm = opened;
     this.shown = opened == null ? beneath : opened.dataSource();

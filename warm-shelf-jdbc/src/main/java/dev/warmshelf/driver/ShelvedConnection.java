@@ -85,12 +85,24 @@ final class ShelvedConnection extends DelegatingConnection {
     }
   }
 
-  /** How the transaction is, as the server has said with whatever was done last. */
+  /**
+   * How the transaction is, as the server has said with whatever was done last. Of a connection
+   * that has been lost it is over, and nobody knows how it ended.
+   */
   private void look() {
     BaseConnection own = drivers;
     if (own != null) {
       TransactionState now = own.getTransactionState();
-      state.isOnServer(now != TransactionState.IDLE, now == TransactionState.FAILED);
+      boolean over = now == TransactionState.IDLE || isLost(own);
+      state.isOnServer(!over, now == TransactionState.FAILED);
+    }
+  }
+
+  private static boolean isLost(BaseConnection own) {
+    try {
+      return own.isClosed();
+    } catch (SQLException e) {
+      return true;
     }
   }
 
@@ -327,9 +339,12 @@ final class ShelvedConnection extends DelegatingConnection {
     }
     try {
       super.commit();
-    } finally {
-      sent();
+    } catch (SQLException e) {
+      state.isOnServer(false, false); // it may have happened all the same
+      dialogue.sent();
+      throw e;
     }
+    sent();
   }
 
   @Override
@@ -499,8 +514,10 @@ final class ShelvedConnection extends DelegatingConnection {
     }
     Connection known = real;
     if (known != null) {
-      boolean altered = dialogue.givesBack();
       BaseConnection physical = drivers;
+      if (dialogue.givesBack() && physical != null) {
+        source.shelves().isAtLarge(physical); // before anybody can be given it
+      }
       try {
         BaseStatement own = maker;
         if (own != null) {
@@ -511,9 +528,6 @@ final class ShelvedConnection extends DelegatingConnection {
         // A pool may have rolled back, or committed: whoever comes next must not miss it.
         state.isOnServer(false, false);
         dialogue.sent();
-        if (altered && physical != null && !physical.isClosed()) {
-          source.shelves().isAtLarge(physical);
-        }
       }
     }
   }

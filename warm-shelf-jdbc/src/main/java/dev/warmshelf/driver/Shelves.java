@@ -19,8 +19,8 @@ public interface Shelves {
   Dialogue begin(ConnectionState state, Supplier<? extends @Nullable Connection> held);
 
   /**
-   * A connection of the driver's, whose session may be unlike others', is with its pool again,
-   * which may give it to anybody.
+   * A connection of the driver's, whose session may be unlike others', is about to be given back.
+   * If that does not close it, a pool may give it to anybody.
    */
   void isAtLarge(Connection physical);
 }
