@@ -53,8 +53,9 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       return null;
     }
     Parameters own = bound.frozen();
-    Reading<Answer> reading =
-        new Asking(kept, own.values(), (to, values, order) -> own.bind(to), this).ifShared();
+    Asking asking = new Asking(kept, own.values(), (to, values, order) -> own.bind(to), this);
+    ((DoorText) facts).adjust(asking);
+    Reading<Answer> reading = asking.ifShared();
     if (reading != null) {
       ((DoorText) facts).isAnswered();
     }

@@ -3,15 +3,14 @@ package dev.warmshelf;
 import dev.warmshelf.driver.StatementFacts;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.text.SqlTextException;
-import java.util.ArrayList;
 import java.util.List;
-import java.util.regex.Matcher;
-import java.util.regex.Pattern;
 import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /** A statement's text as a program gives it to JDBC. Thread-safe. */
 final class DoorText implements StatementFacts {
-  private static final Pattern MARK = Pattern.compile("\\bshelf:\\s*([\\w.-]+)");
+  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
 
   /** Longer texts are not read: they carry data, and reading them would cost what sending does. */
   private static final int LONGEST = 64_000;
@@ -20,7 +19,8 @@ final class DoorText implements StatementFacts {
   private final int length;
   private final @Nullable SqlStatement statement;
   private final int parameters;
-  private final List<String> marks;
+  private final List<Mark> marks;
+  private final boolean isMarkedWrongly;
   private final AskedStatements.@Nullable Count count;
 
   /** The one that was bound in the same way last time, which is nearly always the next. */
@@ -30,9 +30,11 @@ final class DoorText implements StatementFacts {
     this.door = door;
     this.length = sql.length();
     SqlStatement read = read(door, sql);
+    List<Mark> found = read == null ? List.of() : marks(read);
     this.parameters = read == null ? -1 : read.questionMarks();
     this.statement = parameters < 0 ? null : read;
-    this.marks = statement == null ? List.of() : marks(statement);
+    this.marks = found == null ? List.of() : found;
+    this.isMarkedWrongly = found == null;
     this.count = read == null ? null : door.asked().of(read);
   }
 
@@ -49,15 +51,21 @@ final class DoorText implements StatementFacts {
     }
   }
 
-  private static List<String> marks(SqlStatement statement) {
-    List<String> marks = new ArrayList<>();
-    for (String comment : statement.comments()) {
-      Matcher mark = MARK.matcher(comment);
-      while (mark.find()) {
-        marks.add(mark.group(1));
-      }
+  /** Null if one of them is wrong: then nothing is kept. */
+  private static @Nullable List<Mark> marks(SqlStatement statement) {
+    try {
+      return Mark.in(statement.comments());
+    } catch (IllegalArgumentException e) {
+      LOG.warn("A mark is wrong, so nothing is kept: {}. In: {}", e.getMessage(), statement.text());
+      return null;
     }
-    return marks;
+  }
+
+  /** Has a question asked as the text's marks say. */
+  void adjust(Asking asking) {
+    for (Mark mark : marks) {
+      mark.adjust(asking);
+    }
   }
 
   /** The statement as it is bound; null if nothing is known of it. */
@@ -68,7 +76,7 @@ final class DoorText implements StatementFacts {
     }
     DoorStatement known = last;
     if (known == null || !known.isBoundAs(types, zone)) {
-      known = new DoorStatement(door, text, marks, types, zone);
+      known = new DoorStatement(door, text, marks.stream().map(Mark::word).toList(), types, zone);
       last = known;
     }
     return known;
@@ -95,7 +103,7 @@ final class DoorText implements StatementFacts {
 
   @Override
   public boolean mayBeKept() {
-    return statement != null && !door.rules().isEmpty();
+    return statement != null && !isMarkedWrongly && !door.rules().isEmpty();
   }
 
   /** About how many bytes it takes in memory, beside its statement. */

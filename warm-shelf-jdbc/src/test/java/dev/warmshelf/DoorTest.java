@@ -18,6 +18,7 @@ import java.sql.Statement;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.concurrent.Callable;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
@@ -149,6 +150,43 @@ class DoorTest {
         }
       }
       assertThat(ask(door).name()).isEqualTo(name);
+    }
+  }
+
+  @Test
+  void whatStandsBehindAMarkAdjustsThePolicyForThisTextAlone() throws Exception {
+    DataSource door = door(Rule.ofTables("port"));
+    warmUp(door);
+    try (Connection connection = door.getConnection()) {
+      String strict = PORTS + " /* shelf: boards, fresh-within 0 s */";
+      assertThat(ask(connection, strict).origin()).isEqualTo(Origin.LOADED);
+      assertThat(ask(connection, PORTS + " /* shelf: boards */").origin()).isEqualTo(Origin.KEPT);
+      assertThat(ask(connection, PORTS + " -- shelf: boards, fresh-within 1 h").origin())
+          .isEqualTo(Origin.KEPT);
+      assertThat(ask(connection, PORTS + " /* shelf: boards, ttl 5 */").origin())
+          .isEqualTo(Origin.DIRECT);
+    }
+    assertThatThrownBy(() -> Mark.in(List.of("/* shelf: a, soon 5 s */")))
+        .hasMessageContaining("'soon 5 s' behind a mark is none of [ttl, fresh-within,");
+    assertThat(Mark.in(List.of("/* shelf: a, ttl 5 s, old-while-loading 1 min*/")).get(0))
+        .isEqualTo(
+            new Mark(
+                "a",
+                Map.of("ttl", Duration.ofSeconds(5), "old-while-loading", Duration.ofMinutes(1))));
+  }
+
+  @Test
+  void withoutAFeedOwnCommitsAreNotMissedEither() throws Exception {
+    database = TestDatabase.create();
+    try (WarmShelf alone =
+        WarmShelf.over(database.dataSource()).onTtlAlone().keeping(Rule.ofTables("port")).open()) {
+      DataSource program = alone.dataSource();
+      warmUp(program);
+      for (int i = 0; i < 5; i++) {
+        execute(program, "UPDATE port SET name = 'written " + i + "'");
+        assertThat(ask(program).name()).isEqualTo("written " + i);
+        assertThat(ask(program).origin()).isEqualTo(Origin.KEPT);
+      }
     }
   }
 

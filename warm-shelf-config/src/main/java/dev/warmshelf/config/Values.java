@@ -1,6 +1,7 @@
 package dev.warmshelf.config;
 
 import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.Durations;
 import dev.warmshelf.yaml.YamlNode;
 import java.time.Duration;
 import java.util.List;
@@ -12,11 +13,7 @@ import java.util.regex.Pattern;
 /** Values as a configuration writes them: always with their unit. */
 final class Values {
   private static final Pattern AMOUNT = Pattern.compile("(\\d+(?:\\.\\d+)?)\\s*([A-Za-z%]*)");
-  private static final double NANOS = 1e9;
   private static final double PERCENT = 100;
-
-  private static final Map<String, Double> TIMES =
-      Map.of("ms", 0.001, "s", 1.0, "min", 60.0, "h", 3_600.0, "d", 86_400.0);
 
   private static final Map<String, Double> SIZES =
       Map.of("B", 1.0, "KiB", 1_024.0, "MiB", 1_048_576.0, "GiB", 1_073_741_824.0);
@@ -24,8 +21,11 @@ final class Values {
   private Values() {}
 
   static Duration duration(YamlNode node) {
-    return Duration.ofNanos(
-        (long) (amount(node, TIMES, "a time such as 500 ms, 10 s, 5 min, 1 h or 1 d") * NANOS));
+    try {
+      return Durations.parse(node.text());
+    } catch (IllegalArgumentException e) {
+      throw node.wrong(String.valueOf(e.getMessage()));
+    }
   }
 
   static long bytes(YamlNode node) {

@@ -8,7 +8,7 @@ import org.jspecify.annotations.Nullable;
 /** What one wrapped connection asks of the shelves, and tells them. Not thread-safe. */
 public interface Dialogue {
   /**
-   * A {@link DriverAnswer} to a statement, from a shelf or loaded for one.
+   * An answer to a statement as the driver has it, from a shelf or loaded for one.
    *
    * @return null if no shelf takes part: the statement is to be executed as if there were none
    * @throws SQLException what the database threw
