@@ -74,6 +74,7 @@ class KeyCommandTest {
         .containsExactly(
             "statement",
             "normalForm",
+            "formDigest",
             "parameters",
             "session",
             "digest",

@@ -28,7 +28,7 @@ import org.postgresql.ds.PGSimpleDataSource;
  * its pool, and then over the same pool wrapped, with {@code warm-shelf.yaml} on the class path.
  */
 public final class UnderAService implements AutoCloseable {
-  private static final int REQUESTS = 300;
+  private static final int REQUESTS = 50;
 
   private final DataSource dataSource;
   private final HttpServer server;
