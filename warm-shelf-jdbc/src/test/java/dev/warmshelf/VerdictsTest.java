@@ -226,7 +226,7 @@ class VerdictsTest {
     Waiting.until("closing waits for it", () -> isIn(closing, "awaitTermination"));
     answer.complete("");
     closing.join();
-    assertThat(asking.get().isAlive()).isFalse();
+    Waiting.until("its thread is gone, too", () -> !asking.get().isAlive()); // a moment later
   }
 
   private static boolean isIn(Thread thread, String method) {
