@@ -133,8 +133,8 @@ final class FaultySource {
       case REFUSED -> throw new SQLException("refused", "08000");
       case CUT_BEFORE -> throw cut(on);
       case CUT_AFTER -> {
-        call.make();
-        throw cut(on);
+        Object made = call.make(); // a connection that was just made is gone, too
+        throw cut(made instanceof Connection connection ? connection : on);
       }
       case HANGS -> {
         LockSupport.parkNanos(30_000_000);
