@@ -94,8 +94,8 @@ public final class Delegates {
     boolean first = made.superclass().equals("ShelvedStatement");
     out.append("\n  ").append(made.name());
     out.append("(ShelvedConnection connection, StatementShape shape");
-    out.append(first ? ")" : ", String sql)");
-    out.append(" {\n    super(connection, shape").append(first ? "" : ", sql");
+    out.append(first ? ")" : ", StatementFacts facts)");
+    out.append(" {\n    super(connection, shape").append(first ? "" : ", facts");
     out.append(");\n  }\n");
     if (first) {
       out.append("\n  abstract void setOpaque(int at, Parameters.Setter setter)");

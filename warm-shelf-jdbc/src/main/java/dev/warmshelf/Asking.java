@@ -111,10 +111,10 @@ class Asking {
     Sessions.Kind kind = sessions().current(held());
     Key key = key(kind);
     Choice choice = choice(kind);
-    if (choice.shared() != null) {
-      return readFromShelf(key, choice.shared(), view);
+    if (choice instanceof SharedRead shared) {
+      return readFromShelf(key, shared, view);
     }
-    Bypass around = choice.around();
+    Bypass around = (Bypass) choice;
     if (around.changesData()) {
       throw new IllegalStateException(
           "This statement changes data, and was not run; run it with write(...): "
@@ -132,10 +132,10 @@ class Asking {
   @Nullable Reading<Answer> ifShared() throws SQLException {
     Sessions.Kind kind = sessions().current(held());
     Choice choice = choice(kind);
-    if (choice.shared() != null) {
-      return readFromShelf(key(kind), choice.shared(), Function.identity());
+    if (choice instanceof SharedRead shared) {
+      return readFromShelf(key(kind), shared, Function.identity());
     }
-    statement.shelf().meters().bypass(choice.around().reason());
+    statement.shelf().meters().bypass(((Bypass) choice).reason());
     return null;
   }
 
@@ -143,34 +143,25 @@ class Asking {
   private Choice choice(Sessions.Kind kind) throws SQLException {
     Bypass around = caller.around(kind);
     if (around != null) {
-      return Choice.bypass(around);
+      return around;
     }
     Verdicts.Over over = caller.over();
     Judged judged = statement.judged(values, kind, over);
     if (judged == null) {
-      return Choice.bypass(
-          Bypass.because(
-              over.isNone() ? BypassReason.NOT_ANALYSED : BypassReason.UNEQUAL_SESSIONS));
+      return Bypass.because(
+          over.isNone() ? BypassReason.NOT_ANALYSED : BypassReason.UNEQUAL_SESSIONS);
     } else if (judged.verdict() instanceof Verdict.Refused refused) {
       statement.wasRefused(refused.refusal());
-      return Choice.bypass(Bypass.since(refused.refusal(), judged.onlyReads()));
+      return Bypass.since(refused.refusal(), judged.onlyReads());
     } else if (judged.analysed().analysis().textsMatter() && aValueMeansMoment()) {
-      return Choice.bypass(Bypass.because(BypassReason.MOMENT_AS_VALUE));
+      return Bypass.because(BypassReason.MOMENT_AS_VALUE);
     }
     Verdict.Keepable keepable = (Verdict.Keepable) judged.verdict();
-    return new Choice(new SharedRead(kind, judged, keepable), Bypass.NONE);
+    return new SharedRead(kind, judged, keepable);
   }
 
-  /**
-   * How a question is answered: as others' are, or why not.
-   *
-   * @param shared null if it is not
-   */
-  private record Choice(@Nullable SharedRead shared, Bypass around) {
-    static Choice bypass(Bypass why) {
-      return new Choice(null, why);
-    }
-  }
+  /** How a question is answered: as others' are, or around the shelf. */
+  sealed interface Choice permits Bypass, SharedRead {}
 
   private boolean aValueMeansMoment() {
     for (Object value : values) {
@@ -241,7 +232,7 @@ class Asking {
   }
 
   /** What the shelf asks of this question when it has no answer. */
-  private final class SharedRead implements ReadRequest<Answer, SQLException> {
+  final class SharedRead implements Choice, ReadRequest<Answer, SQLException> {
     private final Sessions.Kind kind;
     private final Judged judged;
     private final Verdict.Keepable verdict;

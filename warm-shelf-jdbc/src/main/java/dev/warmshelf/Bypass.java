@@ -10,10 +10,8 @@ import dev.warmshelf.sql.tree.Refusal;
  * @param onlyReads whether it is known to do nothing but read
  * @param changesData whether it is known to do more
  */
-record Bypass(BypassReason reason, String why, boolean onlyReads, boolean changesData) {
-  /** It does not. */
-  static final Bypass NONE = because(BypassReason.CLOSED);
-
+record Bypass(BypassReason reason, String why, boolean onlyReads, boolean changesData)
+    implements Asking.Choice {
   static Bypass because(BypassReason reason) {
     return new Bypass(reason, reason.label(), false, false);
   }

@@ -14,7 +14,6 @@ import java.util.List;
 import java.util.function.Supplier;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
-import org.postgresql.core.BaseStatement;
 
 /** What a program finds under its JDBC: statements by their texts, and the rules for them. */
 final class Door implements Shelves {
@@ -37,9 +36,8 @@ final class Door implements Shelves {
   /** Wraps a data source. */
   static DataSource over(WarmShelf warm, DataSource source, List<Rule> rules, AskedStatements asked)
       throws SQLException {
-    BaseStatement maker = ShelvedDataSource.maker(source);
-    Door door = new Door(warm, rules, DriverAnswer.form(maker), asked);
-    return ShelvedDataSource.over(source, door, maker);
+    return ShelvedDataSource.over(
+        source, maker -> new Door(warm, rules, DriverAnswer.form(maker), asked));
   }
 
   @Override

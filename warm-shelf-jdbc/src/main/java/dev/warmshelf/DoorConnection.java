@@ -47,17 +47,18 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   @Override
   public @Nullable Reading<Answer> read(StatementFacts facts, Parameters bound)
       throws SQLException {
-    DoorStatement asked = statement(facts, bound);
+    DoorText text = (DoorText) facts;
+    DoorStatement asked = statement(text, bound);
     KeptStatement kept = asked == null ? null : asked.kept(kind());
     if (kept == null) {
       return null;
     }
     Parameters own = bound.frozen();
     Asking asking = new Asking(kept, own.values(), (to, values, order) -> own.bind(to), this);
-    ((DoorText) facts).adjust(asking);
+    text.adjust(asking);
     Reading<Answer> reading = asking.ifShared();
     if (reading != null) {
-      ((DoorText) facts).isAnswered();
+      text.isAnswered();
     }
     return reading;
   }
@@ -109,10 +110,11 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
 
   @Override
   public void sends(@Nullable StatementFacts facts, @Nullable Parameters bound) {
-    if (facts != null) {
-      ((DoorText) facts).isSent();
+    DoorText text = (DoorText) facts;
+    if (text != null) {
+      text.isSent();
     }
-    Analysis analysis = analysis(facts, bound);
+    Analysis analysis = analysis(text, bound);
     boolean onlyReads = analysis != null && analysis.onlyReads();
     if (!onlyReads) {
       Set<Lane> written = analysis == null ? null : analysis.written();
@@ -122,8 +124,8 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     }
   }
 
-  private @Nullable Analysis analysis(@Nullable StatementFacts facts, @Nullable Parameters bound) {
-    DoorStatement sent = facts == null || bound == null ? null : statement(facts, bound);
+  private @Nullable Analysis analysis(@Nullable DoorText text, @Nullable Parameters bound) {
+    DoorStatement sent = text == null || bound == null ? null : statement(text, bound);
     try {
       return sent == null ? null : sent.analysis(kind());
     } catch (SQLException e) {
@@ -132,9 +134,9 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     }
   }
 
-  private static @Nullable DoorStatement statement(StatementFacts facts, Parameters bound) {
+  private static @Nullable DoorStatement statement(DoorText text, Parameters bound) {
     List<String> types = bound.types();
-    return types == null ? null : ((DoorText) facts).bound(types, bound.zone());
+    return types == null ? null : text.bound(types, bound.zone());
   }
 
   @Override

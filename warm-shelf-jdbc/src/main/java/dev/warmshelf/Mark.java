@@ -1,6 +1,6 @@
 package dev.warmshelf;
 
-import dev.warmshelf.shelf.Durations;
+import dev.warmshelf.shelf.Amounts;
 import dev.warmshelf.shelf.OldAnswers;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -52,7 +52,7 @@ record Mark(String word, Map<String, Duration> adjusting) {
         throw new IllegalArgumentException(
             "'" + each.strip() + "' behind a mark is none of " + WORDS + " with a time");
       }
-      adjusting.put(parts[0], Durations.parse(parts[1]));
+      adjusting.put(parts[0], Amounts.time(parts[1]));
     }
     return adjusting;
   }

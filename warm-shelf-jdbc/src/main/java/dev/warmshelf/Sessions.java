@@ -127,15 +127,7 @@ final class Sessions {
 
   /** Whether no connection that may be given out next was given back altered. */
   boolean allAreAlike() {
-    return altered.isEmpty() || (altered.removeIf(Sessions::isClosed) && altered.isEmpty());
-  }
-
-  private static boolean isClosed(Connection physical) {
-    try {
-      return physical.isClosed();
-    } catch (SQLException e) {
-      return true;
-    }
+    return altered.isEmpty() || (altered.removeIf(Borrowed::isGone) && altered.isEmpty());
   }
 
   /**

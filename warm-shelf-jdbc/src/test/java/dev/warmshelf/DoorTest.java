@@ -6,6 +6,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.scenario.CountingSource;
 import dev.warmshelf.scenario.TroubledLine;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;

@@ -1,8 +1,5 @@
 package dev.warmshelf.cli;
 
-import com.fasterxml.jackson.core.JsonProcessingException;
-import com.fasterxml.jackson.databind.ObjectMapper;
-import com.fasterxml.jackson.databind.SerializationFeature;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.Rule;
 import dev.warmshelf.WarmShelf;
@@ -76,7 +73,7 @@ final class ConfigCommand implements Runnable {
       @Parameters(paramLabel = "FILE", description = "The configuration.") Path file,
       @Option(names = "--json", description = "Print one JSON object.") boolean json,
       @Mixin DatabaseOptions database)
-      throws Failure, JsonProcessingException {
+      throws Failure {
     InputFile.read(file);
     Map<String, Object> fields = new LinkedHashMap<>();
     List<String> problems = new ArrayList<>();
@@ -98,8 +95,7 @@ final class ConfigCommand implements Runnable {
     fields.put("problems", problems);
     PrintWriter out = spec.commandLine().getOut();
     if (json) {
-      out.println(
-          new ObjectMapper().enable(SerializationFeature.INDENT_OUTPUT).writeValueAsString(fields));
+      out.println(Json.indented(fields));
     } else {
       said.forEach(out::println);
       if (!problems.isEmpty()) {

@@ -1,7 +1,5 @@
 package dev.warmshelf.cli;
 
-import com.fasterxml.jackson.databind.ObjectMapper;
-import com.fasterxml.jackson.databind.SerializationFeature;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalStatus;
@@ -223,14 +221,7 @@ final class FeedCommand implements Runnable {
   private int report(JournalStatus checkup, boolean json) {
     PrintWriter out = out();
     if (json) {
-      try {
-        out.println(
-            new ObjectMapper()
-                .enable(SerializationFeature.INDENT_OUTPUT)
-                .writeValueAsString(fields(checkup)));
-      } catch (com.fasterxml.jackson.core.JsonProcessingException e) {
-        throw new IllegalStateException(e);
-      }
+      out.println(Json.indented(fields(checkup)));
     } else {
       lines(checkup).forEach(out::println);
     }

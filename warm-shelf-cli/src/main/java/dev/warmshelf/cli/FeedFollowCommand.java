@@ -1,7 +1,5 @@
 package dev.warmshelf.cli;
 
-import com.fasterxml.jackson.core.JsonProcessingException;
-import com.fasterxml.jackson.databind.ObjectMapper;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.feed.Batch;
 import dev.warmshelf.feed.FeedException;
@@ -67,7 +65,6 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
   @Option(names = "--changes", paramLabel = "N", description = "End after so many changes.")
   private long most = Long.MAX_VALUE;
 
-  private final ObjectMapper mapper = new ObjectMapper();
   private final CountDownLatch ended = new CountDownLatch(1);
 
   @Override
@@ -148,10 +145,6 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
     fields.put("lane", change.table().name());
     fields.put("groups", change.groups());
     fields.put("transaction", change.transaction());
-    try {
-      return mapper.writeValueAsString(fields);
-    } catch (JsonProcessingException e) {
-      throw new IllegalStateException("texts and numbers are JSON", e);
-    }
+    return Json.onOneLine(fields);
   }
 }

@@ -1,8 +1,5 @@
 package dev.warmshelf.cli;
 
-import com.fasterxml.jackson.core.JsonProcessingException;
-import com.fasterxml.jackson.databind.ObjectMapper;
-import com.fasterxml.jackson.databind.SerializationFeature;
 import dev.warmshelf.sql.SqlStatement;
 import java.io.PrintWriter;
 import java.nio.file.Path;
@@ -80,7 +77,7 @@ final class KeyCommand implements Callable<Integer> {
   private @Nullable Path schemaFile;
 
   @Override
-  public Integer call() throws Failure, JsonProcessingException {
+  public Integer call() throws Failure {
     PrintWriter out = spec.commandLine().getOut();
     long asked = Stream.of(sql, file, compared).filter(Objects::nonNull).count();
     if (asked != 1) {
@@ -96,8 +93,7 @@ final class KeyCommand implements Callable<Integer> {
     }
   }
 
-  private int explain(StatementDatabase database, PrintWriter out)
-      throws Failure, SQLException, JsonProcessingException {
+  private int explain(StatementDatabase database, PrintWriter out) throws Failure, SQLException {
     if (compared != null) {
       return compare(compared, database, out);
     }
@@ -106,10 +102,7 @@ final class KeyCommand implements Callable<Integer> {
     }
     KeyExplanation explanation = KeyExplanation.of(sql == null ? "" : sql, bound(), database);
     if (json) {
-      out.println(
-          new ObjectMapper()
-              .enable(SerializationFeature.INDENT_OUTPUT)
-              .writeValueAsString(explanation.fields()));
+      out.println(Json.indented(explanation.fields()));
     }
     if (explanation.isWrongSql()) {
       out.flush();
@@ -123,22 +116,20 @@ final class KeyCommand implements Callable<Integer> {
   }
 
   private int explainAll(Path from, StatementDatabase database, PrintWriter out)
-      throws Failure, SQLException, JsonProcessingException {
-    ObjectMapper mapper = new ObjectMapper();
+      throws Failure, SQLException {
     List<String> statements = SqlStatement.split(InputFile.read(from));
     if (statements.isEmpty()) {
       throw new Failure("There is no statement in " + from + ".");
     }
     for (String statement : statements) {
-      out.println(
-          mapper.writeValueAsString(KeyExplanation.of(statement, Map.of(), database).fields()));
+      out.println(Json.onOneLine(KeyExplanation.of(statement, Map.of(), database).fields()));
     }
     out.flush();
     return 0;
   }
 
   private int compare(Path from, StatementDatabase database, PrintWriter out)
-      throws Failure, SQLException, JsonProcessingException {
+      throws Failure, SQLException {
     List<String> statements = SqlStatement.split(InputFile.read(from));
     if (statements.size() != 2) {
       throw new Failure(
@@ -152,8 +143,7 @@ final class KeyCommand implements Callable<Integer> {
       fields.put("same", parting.isEmpty());
       fields.put("partAt", parting.orElse(null));
       fields.put("statements", List.of(one.fields(), other.fields()));
-      out.println(
-          new ObjectMapper().enable(SerializationFeature.INDENT_OUTPUT).writeValueAsString(fields));
+      out.println(Json.indented(fields));
     } else {
       one.lines().forEach(out::println);
       out.println();

@@ -1,8 +1,5 @@
 package dev.warmshelf.cli;
 
-import com.fasterxml.jackson.core.JsonProcessingException;
-import com.fasterxml.jackson.databind.ObjectMapper;
-import com.fasterxml.jackson.databind.SerializationFeature;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.measure.figures.Result;
 import dev.warmshelf.measure.figures.RunSettings;
@@ -185,7 +182,7 @@ final class MeasureCommand implements Callable<Integer> {
     }
   }
 
-  private int told(Result result, Screen progress) throws Failure, JsonProcessingException {
+  private int told(Result result, Screen progress) throws Failure {
     progress.clear();
     if (result.isEmpty()) {
       String why = result.endedBy().orElse("the run ended while it prepared or warmed up.");
@@ -249,13 +246,10 @@ final class MeasureCommand implements Callable<Integer> {
     return workloadFile == null ? "The demo's workload" : workloadFile.toString();
   }
 
-  private void report(Result result) throws JsonProcessingException {
+  private void report(Result result) {
     PrintWriter out = spec.commandLine().getOut();
     if (json) {
-      out.println(
-          new ObjectMapper()
-              .enable(SerializationFeature.INDENT_OUTPUT)
-              .writeValueAsString(new ComparisonFields(result).all()));
+      out.println(Json.indented(new ComparisonFields(result).all()));
     } else if (csv) {
       out.print(new ComparisonFields(result).csv());
     } else {

@@ -1,6 +1,5 @@
 package dev.warmshelf.cli;
 
-import com.fasterxml.jackson.databind.ObjectMapper;
 import dev.warmshelf.measure.text.TextTable;
 import java.io.IOException;
 import java.io.PrintWriter;
@@ -62,7 +61,7 @@ final class StatementsCommand implements Callable<Integer> {
       }
       if (json) {
         for (String line : lines) {
-          out.println(new ObjectMapper().writeValueAsString(fields(line.split("\t", PARTS))));
+          out.println(Json.onOneLine(fields(line.split("\t", PARTS))));
         }
       } else {
         table(lines).forEach(out::println);

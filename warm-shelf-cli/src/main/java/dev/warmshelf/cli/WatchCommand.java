@@ -1,6 +1,5 @@
 package dev.warmshelf.cli;
 
-import com.fasterxml.jackson.databind.ObjectMapper;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.util.concurrent.Callable;
@@ -80,7 +79,7 @@ final class WatchCommand implements Callable<Integer> {
       ProgramMeters.Look now = meters.look();
       WatchReport report = new WatchReport(target, before, now);
       if (json) {
-        out.println(new ObjectMapper().writeValueAsString(report.fields()));
+        out.println(Json.onOneLine(report.fields()));
       } else if (terminal) {
         out.print(HOME_AND_CLEAR);
         report.table().forEach(out::println);

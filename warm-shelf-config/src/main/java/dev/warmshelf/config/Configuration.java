@@ -176,7 +176,7 @@ public final class Configuration {
    * @throws FeedException if the feed cannot start
    */
   public ConfiguredDataSource wrap(DataSource source) throws SQLException, FeedException {
-    return ConfiguredDataSource.over(source, this);
+    return new ConfiguredDataSource(source, this);
   }
 
   /**

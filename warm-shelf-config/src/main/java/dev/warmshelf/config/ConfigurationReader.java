@@ -157,8 +157,7 @@ final class ConfigurationReader {
                     Policy like = mistakes.of(own, "policy", usualPolicy(), this::named);
                     shelves.put(shelf, PolicyBlock.read(own, like, mistakes));
                   } else {
-                    shelves.put(shelf, usualPolicy());
-                    shelves.put(shelf, named(node));
+                    shelves.put(shelf, mistakes.at(node, this::named).orElse(usualPolicy()));
                   }
                 }));
   }

@@ -47,8 +47,7 @@ public final class ConfiguredDataSource implements DataSource, AutoCloseable {
     this(beneath, Configuration.read(file));
   }
 
-  private ConfiguredDataSource(DataSource beneath, Configuration by)
-      throws SQLException, FeedException {
+  ConfiguredDataSource(DataSource beneath, Configuration by) throws SQLException, FeedException {
     WarmShelf opened = by.isEnabled() ? by.over(beneath).open() : null;
     if (opened == null) {
       LOG.warn("Warm Shelf is turned off ({}); the database answers each read.", by.name());
@@ -61,11 +60,6 @@ public final class ConfiguredDataSource implements DataSource, AutoCloseable {
     }
     this.warm = opened;
     this.shown = opened == null ? beneath : opened.dataSource();
-  }
-
-  static ConfiguredDataSource over(DataSource beneath, Configuration by)
-      throws SQLException, FeedException {
-    return new ConfiguredDataSource(beneath, by);
   }
 
   /** The shelves; empty if they are turned off. */

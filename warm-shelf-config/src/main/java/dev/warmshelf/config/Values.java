@@ -1,39 +1,34 @@
 package dev.warmshelf.config;
 
+import dev.warmshelf.shelf.Amounts;
 import dev.warmshelf.shelf.Capacity;
-import dev.warmshelf.shelf.Durations;
 import dev.warmshelf.yaml.YamlNode;
 import java.time.Duration;
 import java.util.List;
-import java.util.Map;
-import java.util.TreeMap;
-import java.util.regex.Matcher;
-import java.util.regex.Pattern;
+import java.util.function.Function;
 
 /** Values as a configuration writes them: always with their unit. */
 final class Values {
-  private static final Pattern AMOUNT = Pattern.compile("(\\d+(?:\\.\\d+)?)\\s*([A-Za-z%]*)");
-  private static final double PERCENT = 100;
-
-  private static final Map<String, Double> SIZES =
-      Map.of("B", 1.0, "KiB", 1_024.0, "MiB", 1_048_576.0, "GiB", 1_073_741_824.0);
-
   private Values() {}
 
   static Duration duration(YamlNode node) {
-    try {
-      return Durations.parse(node.text());
-    } catch (IllegalArgumentException e) {
-      throw node.wrong(String.valueOf(e.getMessage()));
-    }
+    return amount(node, Amounts::time);
   }
 
   static long bytes(YamlNode node) {
-    return (long) amount(node, SIZES, "a size such as 512 KiB, 64 MiB or 1 GiB");
+    return amount(node, Amounts::bytes);
   }
 
   static double share(YamlNode node) {
-    return amount(node, Map.of("%", 1.0), "a share such as 25 %") / PERCENT;
+    return amount(node, Amounts::share);
+  }
+
+  private static <V> V amount(YamlNode node, Function<String, V> reading) {
+    try {
+      return reading.apply(node.text());
+    } catch (IllegalArgumentException e) {
+      throw node.wrong(String.valueOf(e.getMessage()));
+    }
   }
 
   /** A share of the heap, or a size. */
@@ -73,27 +68,5 @@ final class Values {
       throw node.wrong("'" + text + "' is not known here; expected one of " + words);
     }
     return text;
-  }
-
-  private static double amount(YamlNode node, Map<String, Double> units, String expected) {
-    Matcher found = AMOUNT.matcher(node.text().strip());
-    if (!found.matches()) {
-      throw node.wrong("'" + node.text() + "' is not " + expected);
-    }
-    Double unit = units.get(found.group(2));
-    if (unit == null) {
-      String what = found.group(2).isEmpty() ? "has no unit" : "has an unknown unit";
-      throw node.wrong(
-          "'"
-              + node.text()
-              + "' "
-              + what
-              + "; expected "
-              + expected
-              + " (units: "
-              + String.join(", ", new TreeMap<>(units).keySet())
-              + ")");
-    }
-    return Double.parseDouble(found.group(1)) * unit;
   }
 }

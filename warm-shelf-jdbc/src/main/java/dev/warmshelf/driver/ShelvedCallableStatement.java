@@ -2,7 +2,8 @@ package dev.warmshelf.driver;
 
 /** A call of a procedure or function, which the database answers. */
 final class ShelvedCallableStatement extends DelegatingCallableStatement {
-  ShelvedCallableStatement(ShelvedConnection connection, StatementShape shape, String sql) {
-    super(connection, shape, sql);
+  ShelvedCallableStatement(
+      ShelvedConnection connection, StatementShape shape, StatementFacts facts) {
+    super(connection, shape, facts);
   }
 }

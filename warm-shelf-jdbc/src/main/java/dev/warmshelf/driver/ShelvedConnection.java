@@ -2,6 +2,7 @@ package dev.warmshelf.driver;
 
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.DriverAnswer;
+import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.shelf.Reading;
 import java.sql.CallableStatement;
@@ -93,16 +94,8 @@ final class ShelvedConnection extends DelegatingConnection {
     BaseConnection own = drivers;
     if (own != null) {
       TransactionState now = own.getTransactionState();
-      boolean over = now == TransactionState.IDLE || isLost(own);
+      boolean over = now == TransactionState.IDLE || Borrowed.isGone(own);
       state.isOnServer(!over, now == TransactionState.FAILED);
-    }
-  }
-
-  private static boolean isLost(BaseConnection own) {
-    try {
-      return own.isClosed();
-    } catch (SQLException e) {
-      return true;
     }
   }
 
@@ -278,10 +271,10 @@ final class ShelvedConnection extends DelegatingConnection {
   private PreparedStatement prepared(String sql, boolean usual, StatementShape.Making making)
       throws SQLException {
     requireOpen();
-    boolean later = usual && facts(sql).parameters() >= 0;
+    StatementFacts facts = facts(sql);
     StatementShape shape = new StatementShape(usual, making);
-    ShelvedPreparedStatement statement = new ShelvedPreparedStatement(this, shape, sql);
-    if (!later) {
+    ShelvedPreparedStatement statement = new ShelvedPreparedStatement(this, shape, facts);
+    if (!usual || facts.parameters() < 0) {
       statement.delegate(); // its text may be one that the driver does not take
     }
     return with(statement);
@@ -305,7 +298,7 @@ final class ShelvedConnection extends DelegatingConnection {
 
   private CallableStatement called(String sql, StatementShape.Making making) throws SQLException {
     ShelvedCallableStatement statement =
-        new ShelvedCallableStatement(this, new StatementShape(false, making), sql);
+        new ShelvedCallableStatement(this, new StatementShape(false, making), facts(sql));
     statement.delegate();
     return with(statement);
   }

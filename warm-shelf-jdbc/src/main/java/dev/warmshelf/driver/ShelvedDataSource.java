@@ -3,6 +3,7 @@ package dev.warmshelf.driver;
 import java.io.PrintWriter;
 import java.sql.Connection;
 import java.sql.SQLException;
+import java.util.function.Function;
 import java.util.logging.Logger;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
@@ -28,9 +29,13 @@ public final class ShelvedDataSource implements DataSource {
    */
   record Usual(boolean autoCommit, int isolation, int holdability, boolean stringsAreTyped) {}
 
-  private ShelvedDataSource(DataSource beneath, Shelves shelves, Usual usual, BaseStatement maker) {
+  private ShelvedDataSource(
+      DataSource beneath,
+      Function<BaseStatement, Shelves> shelves,
+      Usual usual,
+      BaseStatement maker) {
     this.beneath = beneath;
-    this.shelves = shelves;
+    this.shelves = shelves.apply(maker);
     this.usual = usual;
     this.maker = maker;
   }
@@ -38,12 +43,20 @@ public final class ShelvedDataSource implements DataSource {
   /**
    * Wraps a data source.
    *
-   * @param maker as {@link #maker(DataSource)} gives it
+   * @param shelves given a statement of the driver's that makes result sets of kept answers, and
+   *     sends nothing: it outlives the connection that it was made on, which is given back
    * @throws SQLException if it gives no connection of PostgreSQL's driver
    */
-  public static ShelvedDataSource over(DataSource beneath, Shelves shelves, BaseStatement maker)
+  public static ShelvedDataSource over(DataSource beneath, Function<BaseStatement, Shelves> shelves)
       throws SQLException {
     try (Connection connection = beneath.getConnection()) {
+      if (!connection.isWrapperFor(BaseConnection.class)) {
+        throw new SQLException(
+            "The data source gives connections of "
+                + connection.getClass().getName()
+                + ", which do not unwrap to PostgreSQL's driver. Wrap a data source of"
+                + " org.postgresql's, or a pool of them.");
+      }
       BaseConnection own = connection.unwrap(BaseConnection.class);
       Usual usual =
           new Usual(
@@ -54,26 +67,8 @@ public final class ShelvedDataSource implements DataSource {
       if (!connection.getAutoCommit()) {
         connection.rollback();
       }
+      BaseStatement maker = (BaseStatement) own.createStatement();
       return new ShelvedDataSource(beneath, shelves, usual, maker);
-    }
-  }
-
-  /**
-   * A statement of the driver's that makes result sets of kept answers, and sends nothing: it
-   * outlives the connection that it was made on, which is given back.
-   *
-   * @throws SQLException if the data source gives no connection of PostgreSQL's driver
-   */
-  public static BaseStatement maker(DataSource source) throws SQLException {
-    try (Connection connection = source.getConnection()) {
-      if (!connection.isWrapperFor(BaseConnection.class)) {
-        throw new SQLException(
-            "The data source gives connections of "
-                + connection.getClass().getName()
-                + ", which do not unwrap to PostgreSQL's driver. Wrap a data source of"
-                + " org.postgresql's, or a pool of them.");
-      }
-      return (BaseStatement) connection.unwrap(BaseConnection.class).createStatement();
     }
   }
 

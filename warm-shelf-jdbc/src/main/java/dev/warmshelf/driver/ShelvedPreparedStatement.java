@@ -22,9 +22,10 @@ class ShelvedPreparedStatement extends DelegatingPreparedStatement {
   /** Whether the driver has not heard of all that is bound. */
   private boolean isBehind;
 
-  ShelvedPreparedStatement(ShelvedConnection connection, StatementShape shape, String sql) {
+  ShelvedPreparedStatement(
+      ShelvedConnection connection, StatementShape shape, StatementFacts facts) {
     super(connection, shape);
-    this.facts = connection.facts(sql);
+    this.facts = facts;
     this.bound = new Parameters(Math.max(0, facts.parameters()));
     bound.stringsAreTyped(connection.stringsAreTyped());
   }

@@ -38,7 +38,6 @@ class ShelvedStatement extends DelegatingStatement {
   private boolean hasResults;
 
   private boolean closed;
-  private boolean closesOnCompletion;
 
   /** Something said of it in the face of which the database is asked. */
   private enum Told {
@@ -123,6 +122,10 @@ class ShelvedStatement extends DelegatingStatement {
     }
   }
 
+  private <V> V around(String sql, Doing<V> doing) throws SQLException {
+    return around(connection.facts(sql), Parameters.NONE, doing);
+  }
+
   /** What was executed last has no results any more. */
   private void ended() throws SQLException {
     KeptResultSet before = given;
@@ -153,7 +156,7 @@ class ShelvedStatement extends DelegatingStatement {
 
   /** A kept result set has been closed by its user. */
   void isDone(KeptResultSet result) throws SQLException {
-    if (result == kept && closesOnCompletion) {
+    if (result == kept && told.contains(Told.COMPLETION)) {
       close();
     }
   }
@@ -200,63 +203,57 @@ class ShelvedStatement extends DelegatingStatement {
 
   @Override
   public boolean execute(String sql, int keys) throws SQLException {
-    return around(connection.facts(sql), Parameters.NONE, () -> delegate().execute(sql, keys));
+    return around(sql, () -> delegate().execute(sql, keys));
   }
 
   @Override
   public boolean execute(String sql, int[] keys) throws SQLException {
-    return around(connection.facts(sql), Parameters.NONE, () -> delegate().execute(sql, keys));
+    return around(sql, () -> delegate().execute(sql, keys));
   }
 
   @Override
   public boolean execute(String sql, String[] keys) throws SQLException {
-    return around(connection.facts(sql), Parameters.NONE, () -> delegate().execute(sql, keys));
+    return around(sql, () -> delegate().execute(sql, keys));
   }
 
   @Override
   public int executeUpdate(String sql) throws SQLException {
-    return around(connection.facts(sql), Parameters.NONE, () -> delegate().executeUpdate(sql));
+    return around(sql, () -> delegate().executeUpdate(sql));
   }
 
   @Override
   public int executeUpdate(String sql, int keys) throws SQLException {
-    return around(
-        connection.facts(sql), Parameters.NONE, () -> delegate().executeUpdate(sql, keys));
+    return around(sql, () -> delegate().executeUpdate(sql, keys));
   }
 
   @Override
   public int executeUpdate(String sql, int[] keys) throws SQLException {
-    return around(
-        connection.facts(sql), Parameters.NONE, () -> delegate().executeUpdate(sql, keys));
+    return around(sql, () -> delegate().executeUpdate(sql, keys));
   }
 
   @Override
   public int executeUpdate(String sql, String[] keys) throws SQLException {
-    return around(
-        connection.facts(sql), Parameters.NONE, () -> delegate().executeUpdate(sql, keys));
+    return around(sql, () -> delegate().executeUpdate(sql, keys));
   }
 
   @Override
   public long executeLargeUpdate(String sql) throws SQLException {
-    return around(connection.facts(sql), Parameters.NONE, () -> delegate().executeLargeUpdate(sql));
+    return around(sql, () -> delegate().executeLargeUpdate(sql));
   }
 
   @Override
   public long executeLargeUpdate(String sql, int keys) throws SQLException {
-    return around(
-        connection.facts(sql), Parameters.NONE, () -> delegate().executeLargeUpdate(sql, keys));
+    return around(sql, () -> delegate().executeLargeUpdate(sql, keys));
   }
 
   @Override
   public long executeLargeUpdate(String sql, int[] keys) throws SQLException {
-    return around(
-        connection.facts(sql), Parameters.NONE, () -> delegate().executeLargeUpdate(sql, keys));
+    return around(sql, () -> delegate().executeLargeUpdate(sql, keys));
   }
 
   @Override
   public long executeLargeUpdate(String sql, String[] keys) throws SQLException {
-    return around(
-        connection.facts(sql), Parameters.NONE, () -> delegate().executeLargeUpdate(sql, keys));
+    return around(sql, () -> delegate().executeLargeUpdate(sql, keys));
   }
 
   @Override
@@ -440,7 +437,6 @@ class ShelvedStatement extends DelegatingStatement {
   public void closeOnCompletion() throws SQLException {
     super.closeOnCompletion();
     tell(Told.COMPLETION, false);
-    closesOnCompletion = true;
   }
 
   @Override

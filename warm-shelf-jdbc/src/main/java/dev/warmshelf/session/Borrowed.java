@@ -41,6 +41,15 @@ public final class Borrowed implements AutoCloseable {
     return new Borrowed(dataSource.getConnection());
   }
 
+  /** Whether a connection has been closed, or cannot even say so. */
+  public static boolean isGone(Connection connection) {
+    try {
+      return connection.isClosed();
+    } catch (SQLException e) {
+      return true;
+    }
+  }
+
   /** The connection, not to be closed. */
   public Connection connection() {
     return connection;

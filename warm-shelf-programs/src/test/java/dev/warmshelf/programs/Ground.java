@@ -8,11 +8,10 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.config.Configuration;
 import dev.warmshelf.config.ConfiguredDataSource;
 import dev.warmshelf.journal.Journal;
+import dev.warmshelf.scenario.CountingSource;
 import dev.warmshelf.scenario.LocalPostgres;
 import java.io.IOException;
 import java.io.UncheckedIOException;
-import java.lang.reflect.InvocationTargetException;
-import java.lang.reflect.Proxy;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.sql.Statement;
@@ -28,7 +27,7 @@ final class Ground implements AutoCloseable {
 
   private final DataSource database;
   private final HikariDataSource pool;
-  private final AtomicInteger taken = new AtomicInteger();
+  private final CountingSource counted;
   private ConfiguredDataSource shelves;
 
   private Ground(String schema) throws SQLException {
@@ -40,6 +39,7 @@ final class Ground implements AutoCloseable {
     config.setDataSource(database);
     config.setMaximumPoolSize(3);
     this.pool = new HikariDataSource(config);
+    this.counted = new CountingSource(pool);
   }
 
   private static LocalPostgres start() {
@@ -74,37 +74,21 @@ final class Ground implements AutoCloseable {
 
   /** What a program is given that has no shelves. */
   DataSource plain() {
-    return counted();
+    return counted.dataSource();
   }
 
   /** What a program is given whose reads of these tables are kept. */
   DataSource shelved(String... tables) throws Exception {
     Journal.on(database).install(List.of(tables));
     String text = "rules: [{tables: [" + String.join(", ", tables) + "]}]";
-    shelves = Configuration.of(text, "a file", Map.<String, String>of()::get).wrap(counted());
+    shelves =
+        Configuration.of(text, "a file", Map.<String, String>of()::get).wrap(counted.dataSource());
     return shelves;
   }
 
   /** The shelves under the program. */
   WarmShelf warmShelf() {
     return shelves.warmShelf().orElseThrow();
-  }
-
-  private DataSource counted() {
-    return (DataSource)
-        Proxy.newProxyInstance(
-            DataSource.class.getClassLoader(),
-            new Class<?>[] {DataSource.class},
-            (proxy, method, arguments) -> {
-              if (method.getName().equals("getConnection")) {
-                taken.incrementAndGet();
-              }
-              try {
-                return method.invoke(pool, arguments);
-              } catch (InvocationTargetException e) {
-                throw e.getCause();
-              }
-            });
   }
 
   /** A piece of a program. */
@@ -121,9 +105,9 @@ final class Ground implements AutoCloseable {
     int inARow = 0;
     while (inARow < 20) {
       assertThat(System.nanoTime()).as("until it is kept").isLessThan(deadline);
-      int before = taken.get();
+      int before = counted.taken();
       reading.run();
-      inARow = taken.get() == before ? inARow + 1 : 0;
+      inARow = counted.taken() == before ? inARow + 1 : 0;
     }
   }
 

@@ -1,20 +1,21 @@
-package dev.warmshelf;
+package dev.warmshelf.scenario;
 
 import java.lang.reflect.InvocationTargetException;
 import java.lang.reflect.Proxy;
 import java.util.concurrent.atomic.AtomicInteger;
 import javax.sql.DataSource;
 
-/** Counts the connections that are taken. */
-final class CountingSource {
+/** Counts the connections that are taken from a data source. Thread-safe. */
+public final class CountingSource {
   private final AtomicInteger taken = new AtomicInteger();
   private final DataSource source;
 
-  CountingSource(DataSource beneath) {
+  /** Counts what is taken from now on, through {@link #dataSource()}. */
+  public CountingSource(DataSource beneath) {
     this.source =
         (DataSource)
             Proxy.newProxyInstance(
-                DataSource.class.getClassLoader(),
+                CountingSource.class.getClassLoader(),
                 new Class<?>[] {DataSource.class},
                 (proxy, method, arguments) -> {
                   if (method.getName().equals("getConnection")) {
@@ -23,16 +24,18 @@ final class CountingSource {
                   try {
                     return method.invoke(beneath, arguments);
                   } catch (InvocationTargetException e) {
-                    throw e.getCause();
+                    throw e.getCause() == null ? e : e.getCause();
                   }
                 });
   }
 
-  DataSource dataSource() {
+  /** The same data source, counted. */
+  public DataSource dataSource() {
     return source;
   }
 
-  int taken() {
+  /** How many connections have been taken. */
+  public int taken() {
     return taken.get();
   }
 }
