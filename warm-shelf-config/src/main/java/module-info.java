@@ -4,6 +4,7 @@ import dev.warmshelf.config.ShelvedDriver;
 module dev.warmshelf.config {
   requires static transitive org.jspecify;
   requires transitive dev.warmshelf.jdbc;
+  requires static dev.warmshelf.record;
   requires org.slf4j;
   requires org.snakeyaml.engine.v2;
 

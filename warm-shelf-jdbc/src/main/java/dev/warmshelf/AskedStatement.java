@@ -10,4 +10,6 @@ package dev.warmshelf;
  * @param standing what becomes of its answers, in words
  */
 public record AskedStatement(
-    String formDigest, String normalForm, long executions, long answered, String standing) {}
+    String formDigest, String normalForm, long executions, long answered, String standing) {
+  static final String NO_RULE = "no rule fits";
+}

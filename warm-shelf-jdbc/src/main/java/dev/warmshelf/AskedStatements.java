@@ -25,7 +25,7 @@ final class AskedStatements {
     private final String form;
     private final LongAdder answered = new LongAdder();
     private final LongAdder sent = new LongAdder();
-    private volatile String standing = "no rule fits";
+    private volatile String standing = AskedStatement.NO_RULE;
 
     private Count(String digest, String form) {
       this.digest = digest;

@@ -34,7 +34,8 @@ final class Door implements Shelves {
   }
 
   /** Wraps a data source. */
-  static DataSource over(WarmShelf warm, DataSource source, List<Rule> rules, AskedStatements asked)
+  static ShelvedDataSource over(
+      WarmShelf warm, DataSource source, List<Rule> rules, AskedStatements asked)
       throws SQLException {
     return ShelvedDataSource.over(
         source, maker -> new Door(warm, rules, DriverAnswer.form(maker), asked));

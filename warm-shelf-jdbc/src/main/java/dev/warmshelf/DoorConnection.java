@@ -38,6 +38,12 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   /** Whether something was sent since the session was seen that may have altered it. */
   private boolean mayBeAltered;
 
+  /** What the database was sent last, for whoever records; null if nobody is told of it. */
+  private @Nullable Sent last;
+
+  /** A statement that only reads, on its way. */
+  private record Sent(DoorStatement statement, Parameters bound, long atNanos) {}
+
   DoorConnection(
       Door door, ConnectionState state, Supplier<? extends @Nullable Connection> holding) {
     super(state, holding);
@@ -114,8 +120,13 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     if (text != null) {
       text.isSent();
     }
-    Analysis analysis = analysis(text, bound);
+    DoorStatement sending = text == null || bound == null ? null : statement(text, bound);
+    Analysis analysis = sending == null ? null : analysis(sending);
     boolean onlyReads = analysis != null && analysis.onlyReads();
+    last = null;
+    if (onlyReads && sending != null && bound != null && warm.around().isOn()) {
+      last = new Sent(sending, bound, warm.time().nanos());
+    }
     if (!onlyReads) {
       Set<Lane> written = analysis == null ? null : analysis.written();
       changes(written);
@@ -124,13 +135,26 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     }
   }
 
-  private @Nullable Analysis analysis(@Nullable DoorText text, @Nullable Parameters bound) {
-    DoorStatement sent = text == null || bound == null ? null : statement(text, bound);
+  private @Nullable Analysis analysis(DoorStatement sending) {
     try {
-      return sent == null ? null : sent.analysis(kind());
+      return sending.analysis(kind());
     } catch (SQLException e) {
       LOG.debug("What a statement does is not known, and taken for the worst.", e);
       return null;
+    }
+  }
+
+  @Override
+  public void answered() {
+    Sent what = last;
+    if (what != null) {
+      last = null;
+      try {
+        long took = warm.time().nanos() - what.atNanos();
+        what.statement().wasAnswered(what.bound().values(), kind(), took);
+      } catch (SQLException e) {
+        LOG.debug("A statement is left out of what is recorded.", e);
+      }
     }
   }
 

@@ -1,12 +1,19 @@
 package dev.warmshelf;
 
+import dev.warmshelf.Verdicts.Judged;
+import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.shelf.AskedQuestion;
+import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.Verdict;
 import dev.warmshelf.sql.tree.Analysis;
 import java.sql.SQLException;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.List;
+import java.util.Optional;
 import java.util.Set;
 import org.jspecify.annotations.Nullable;
 
@@ -23,9 +30,18 @@ final class DoorStatement {
   private final AnalysedText text;
   private volatile @Nullable Heard heard;
   private volatile @Nullable Decision decision;
+  private volatile @Nullable KeyMaker unkept;
 
   /** What the database has said, for a kind of session. */
   private record Heard(Sessions.Kind kind, Verdicts.Known known) {}
+
+  /**
+   * What the rules say.
+   *
+   * @param standsOn what was known of the statement; null if no rule needed anything of it
+   * @param rule the first that fits; null if none does
+   */
+  private record Ruling(Verdicts.@Nullable Known standsOn, @Nullable Rule rule) {}
 
   /**
    * What the rules have said.
@@ -61,16 +77,17 @@ final class DoorStatement {
    * What the database says of it; null as long as that is not known. It is asked in the background.
    */
   @Nullable Analysis analysis(Sessions.Kind kind) throws SQLException {
-    Verdicts.Known known = known(kind);
+    Verdicts.Known known = known(kind, Verdicts.NONE);
     return known == null ? null : known.analysis();
   }
 
-  private Verdicts.@Nullable Known known(Sessions.Kind kind) throws SQLException {
+  private Verdicts.@Nullable Known known(Sessions.Kind kind, Verdicts.Over over)
+      throws SQLException {
     Heard before = heard;
     if (before != null && before.kind() == kind && !before.known().isOutdated()) {
       return before.known();
     }
-    Verdicts.Known known = door.warm().verdicts().known(statement, text, kind, Verdicts.NONE);
+    Verdicts.Known known = door.warm().verdicts().known(statement, text, kind, over);
     if (known != null) {
       heard = new Heard(kind, known);
     }
@@ -88,34 +105,68 @@ final class DoorStatement {
     return now == null ? null : now.kept();
   }
 
-  /** Null as long as a rule that may fit cannot be judged. */
   private @Nullable Decision decide(Sessions.Kind kind) throws SQLException {
+    Ruling ruling = ruling(kind, Verdicts.NONE);
+    if (ruling == null) {
+      return null;
+    }
+    Rule rule = ruling.rule();
+    if (rule == null) {
+      return new Decision(kind, ruling.standsOn(), null);
+    }
+    door.asked().of(statement).stands(rule.standing());
+    String shelf = rule.shelf();
+    return new Decision(kind, ruling.standsOn(), shelf == null ? null : keptOn(shelf));
+  }
+
+  /** Null as long as a rule that may fit cannot be judged. */
+  private @Nullable Ruling ruling(Sessions.Kind kind, Verdicts.Over over) throws SQLException {
     String digest = statement.formDigest();
     Verdicts.Known known = null;
     for (Rule rule : door.rules()) {
       boolean fits = rule.fitsText(marks, digest);
       if (!fits && rule.needsTables()) {
-        known = known(kind);
+        known = known(kind, over);
         if (known == null) {
           return null;
         }
         fits = rule.fitsTables(tables(known.analysis()));
       }
       if (fits) {
-        String shelf = rule.shelf();
-        door.asked().of(statement).stands(shelf == null ? "a rule: not kept" : "kept on " + shelf);
-        return new Decision(kind, known, shelf == null ? null : keptOn(shelf));
+        return new Ruling(known, rule);
       }
     }
-    return new Decision(kind, known, null);
+    return new Ruling(known, null);
   }
 
   private static List<Set<String>> tables(Analysis analysis) {
     return analysis.columns().keySet().stream().map(Lane::tableNames).toList();
   }
 
+  /**
+   * What would become of it, whether or not it has been asked.
+   *
+   * @throws SQLException if the database could not be asked
+   */
+  Prospect prospect(Sessions.Kind kind) throws SQLException {
+    Ruling ruling = ruling(kind, Verdicts.ANY);
+    Judged judged = door.warm().verdicts().judged(statement, types, List.of(), kind, Verdicts.ANY);
+    if (ruling == null || judged == null) {
+      throw new SQLException("The data source hands out sessions that are not alike.");
+    }
+    String refusal =
+        judged.verdict() instanceof Verdict.Refused refused ? refused.refusal().message() : "";
+    return new Prospect(statement.formDigest(), Optional.ofNullable(ruling.rule()), refusal);
+  }
+
   private KeptStatement keptOn(String shelf) {
     WarmShelf warm = door.warm();
+    warm.remember(statement);
+    KeyMaker keys = keys(warm.recipeOf(shelf).addingOnly());
+    return new KeptStatement(warm, warm.shelf(shelf), statement, keys, door.form(), types);
+  }
+
+  private KeyMaker keys(Recipe recipe) {
     List<String> notes = new ArrayList<>();
     notes.add("rows as the driver has them");
     if (!types.isEmpty()) {
@@ -124,14 +175,28 @@ final class DoorStatement {
     if (!zone.isEmpty()) {
       notes.add("in zone " + zone);
     }
-    KeyMaker keys =
-        new KeyMaker(
-            warm.namespace(),
-            statement,
-            notes,
-            warm.recipeOf(shelf).addingOnly(),
-            warm.sessions().areNamed());
-    warm.remember(statement);
-    return new KeptStatement(warm, warm.shelf(shelf), statement, keys, door.form(), types);
+    WarmShelf warm = door.warm();
+    return new KeyMaker(warm.namespace(), statement, notes, recipe, warm.sessions().areNamed());
+  }
+
+  /** Tells whoever records that the database has answered it. */
+  void wasAnswered(@Nullable Object[] values, Sessions.Kind kind, long tookNanos)
+      throws SQLException {
+    KeptStatement kept = kept(kind);
+    KeyMaker keys = kept == null ? unkeptKeys() : kept.keys();
+    String shelf = kept == null ? "" : kept.shelf().name();
+    List<String> names = keys.parameterList();
+    AskedQuestion words = new AskedQuestion(statement.text(), names, Arrays.asList(values));
+    Key key = keys.key(values, kind);
+    door.warm().around().asked(shelf, key, words, Origin.DIRECT, tookNanos, null);
+  }
+
+  private KeyMaker unkeptKeys() {
+    KeyMaker known = unkept;
+    if (known == null) {
+      known = keys(Recipe.plain());
+      unkept = known;
+    }
+    return known;
   }
 }

@@ -3,7 +3,9 @@ package dev.warmshelf;
 import dev.warmshelf.driver.StatementFacts;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.text.SqlTextException;
+import java.sql.SQLException;
 import java.util.List;
+import java.util.Optional;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -80,6 +82,25 @@ final class DoorText implements StatementFacts {
       last = known;
     }
     return known;
+  }
+
+  /**
+   * What would become of it.
+   *
+   * @throws SQLException if the database could not be asked
+   */
+  Prospect prospect() throws SQLException {
+    SqlStatement text = statement;
+    if (text == null || isMarkedWrongly) {
+      String why =
+          isMarkedWrongly
+              ? "its mark is wrong"
+              : "it is not one statement with a place for each value";
+      return new Prospect("", Optional.empty(), why);
+    }
+    List<String> words = marks.stream().map(Mark::word).toList();
+    return new DoorStatement(door, text, words, text.unknownTypes(), "")
+        .prospect(door.warm().sessions().first());
   }
 
   /** A shelf has answered. */

@@ -94,7 +94,7 @@ public final class QueryDraft {
             warm.namespace(),
             statement,
             declared.stream().map(table -> "reading " + table).toList(),
-            warm.recipeOf(shelf).and(recipe),
+            warm.recipeOf(shelf).foldingOf(statement.parameters()).and(recipe),
             warm.sessions().areNamed());
     return new ShelvedQuery<>(new KeptStatement(warm, on, statement, declared, tags, keys), mapper);
   }

@@ -1,5 +1,6 @@
 package dev.warmshelf;
 
+import java.util.Collection;
 import java.util.Collections;
 import java.util.LinkedHashMap;
 import java.util.Map;
@@ -86,6 +87,13 @@ public final class Recipe {
       both = both.folding(fold.getKey(), fold.getValue());
     }
     return both;
+  }
+
+  /** The same for a query with these parameters: of a shelf's recipe it needs no other fold. */
+  Recipe foldingOf(Collection<String> parameters) {
+    Map<String, UnaryOperator<@Nullable Object>> own = new LinkedHashMap<>(folds);
+    own.keySet().retainAll(parameters);
+    return new Recipe(leftOut, added, Collections.unmodifiableMap(own));
   }
 
   /** What it adds to keys, and nothing else. */

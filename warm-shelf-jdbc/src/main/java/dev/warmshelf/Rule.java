@@ -103,6 +103,16 @@ public final class Rule {
     return tables == null ? Set.of() : Collections.unmodifiableSet(tables);
   }
 
+  /** What becomes of what it fits, in words. */
+  String standing() {
+    return shelf == null ? "a rule: not kept" : "kept on " + shelf;
+  }
+
+  /** Whether answers are kept of what it fits. */
+  public boolean keeps() {
+    return shelf != null;
+  }
+
   /** What it fits, and what is done then, in words. */
   @Override
   public String toString() {

@@ -1,5 +1,6 @@
 package dev.warmshelf;
 
+import dev.warmshelf.driver.ShelvedDataSource;
 import dev.warmshelf.feed.Feed;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.fresh.Board;
@@ -15,6 +16,7 @@ import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Recorder;
 import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.Telling;
 import dev.warmshelf.shelf.Upkeep;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.AnalysedText;
@@ -78,7 +80,8 @@ public final class WarmShelf implements AutoCloseable {
   private final Map<String, Recipe> recipes;
   private final List<Rule> rules;
   private final AskedStatements asked = new AskedStatements();
-  private @Nullable DataSource wrapped;
+  private final Telling around = new Telling("the statements that no shelf is asked");
+  private @Nullable ShelvedDataSource wrapped;
   private volatile @Nullable JmxBeans views;
   private final StatementMemory texts = new StatementMemory();
   private final Verdicts verdicts;
@@ -281,10 +284,13 @@ public final class WarmShelf implements AutoCloseable {
 
   /**
    * Has every question to any shelf told to this recorder from now on, in place of any before; null
-   * for none.
+   * for none. Of what a program asks through {@link #dataSource()}, also each statement is told
+   * that only reads, as far as that is known, and is answered by the database: on a shelf without a
+   * name, if no rule keeps its answers.
    */
   public void recordTo(@Nullable Recorder recorder) {
     shelves.values().forEach(shelf -> shelf.recordTo(recorder));
+    around.to(recorder);
   }
 
   /** Stops following the feed. From now on the database answers each question. */
@@ -317,8 +323,24 @@ public final class WarmShelf implements AutoCloseable {
    *     than PostgreSQL's
    */
   public DataSource dataSource() throws SQLException {
+    return shelvedSource();
+  }
+
+  /**
+   * What would become of a statement that a program asked through {@link #dataSource()}: the rule
+   * that decides, and whether answers may be kept at all. The database is asked about it, as if its
+   * places decided their types.
+   *
+   * @param sql as it would be given to JDBC
+   * @throws SQLException if the database cannot be asked
+   */
+  public Prospect prospect(String sql) throws SQLException {
+    return ((DoorText) shelvedSource().shelves().facts(sql)).prospect();
+  }
+
+  private ShelvedDataSource shelvedSource() throws SQLException {
     synchronized (rules) {
-      DataSource known = wrapped;
+      ShelvedDataSource known = wrapped;
       if (known == null) {
         known = Door.over(this, dataSource, rules, asked);
         wrapped = known;
@@ -358,6 +380,11 @@ public final class WarmShelf implements AutoCloseable {
     return board;
   }
 
+  /** Who is told of the statements that the database answers. */
+  Telling around() {
+    return around;
+  }
+
   Rosters rosters() {
     return rosters;
   }
@@ -369,6 +396,10 @@ public final class WarmShelf implements AutoCloseable {
   /** The data source beneath. */
   DataSource source() {
     return dataSource;
+  }
+
+  SystemTime time() {
+    return time;
   }
 
   Sessions sessions() {

@@ -18,12 +18,15 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.concurrent.Callable;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
+import java.util.concurrent.atomic.AtomicInteger;
 import javax.sql.DataSource;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.Test;
@@ -372,5 +375,94 @@ class DoorTest {
     assertThatThrownBy(() -> Door.over(warm, source, List.of(), new AskedStatements()))
         .isInstanceOf(SQLException.class)
         .hasMessageContaining("do not unwrap to PostgreSQL's driver");
+  }
+
+  /** Who is told what, as "shelf outcome statement values". */
+  private List<String> recorded() {
+    List<String> told = Collections.synchronizedList(new ArrayList<>());
+    warm.recordTo(
+        (shelf, key, words, outcome, loadNanos, answer) ->
+            told.add("%s %s %s %s".formatted(shelf, outcome, words.text(), words.values())));
+    return told;
+  }
+
+  @Test
+  void whatTheDatabaseAnswersIsRecordedToo() throws Exception {
+    DataSource door = door(Rule.ofTables("port"));
+    warmUp(door);
+    String other = "SELECT id FROM vessel WHERE id > ?";
+    try (Connection connection = door.getConnection()) {
+      Waiting.until(
+          "it is known that the statement only reads",
+          () -> {
+            List<String> told = recorded();
+            askVessels(connection, other);
+            return !told.isEmpty();
+          });
+      List<String> told = recorded();
+      askVessels(connection, other);
+      connection.setAutoCommit(false);
+      try (Statement writing = connection.createStatement()) {
+        writing.executeUpdate("UPDATE vessel SET name = name");
+      }
+      assertThat(ask(connection).origin()).isEqualTo(Origin.DIRECT);
+      connection.rollback();
+      connection.setAutoCommit(true);
+      assertThat(ask(connection).origin()).isEqualTo(Origin.KEPT);
+      assertThatThrownBy(() -> ask(connection, "SELECT 1 / 0 AS name WHERE '' <> ?"))
+          .isInstanceOf(SQLException.class);
+      assertThat(told)
+          .containsExactly(
+              " DIRECT " + other + " [0]",
+              "main DIRECT " + PORTS + " [Norra]",
+              "main KEPT " + PORTS + " [Norra]");
+    }
+  }
+
+  @Test
+  void aRecorderThatFailsBreaksNoStatement() throws Exception {
+    DataSource door = door();
+    AtomicInteger told = new AtomicInteger();
+    warm.recordTo(
+        (shelf, key, words, outcome, loadNanos, answer) -> {
+          told.incrementAndGet();
+          throw new IllegalStateException("full");
+        });
+    try (Connection connection = door.getConnection()) {
+      Waiting.until(
+          "it is told once",
+          () -> {
+            askVessels(connection, "SELECT id FROM vessel WHERE id > ?");
+            return told.get() > 0;
+          });
+      askVessels(connection, "SELECT id FROM vessel WHERE id > ?");
+      assertThat(told).hasValue(1);
+    }
+  }
+
+  private static void askVessels(Connection connection, String sql) throws SQLException {
+    try (PreparedStatement statement = connection.prepareStatement(sql)) {
+      statement.setInt(1, 0);
+      assertThat(statement.executeQuery().next()).isTrue();
+    }
+  }
+
+  @Test
+  void whatBecomesOfAStatementIsToldBeforeItIsAsked() throws Exception {
+    door(Rule.ofMark("slow").on("other"), Rule.ofTables("port"), Rule.ofTables("agent").never());
+    assertThat(warm.prospect(PORTS))
+        .isEqualTo(
+            new Prospect(
+                SqlStatement.of(PORTS).formDigest(),
+                Optional.of(warm.prospect(PORTS).rule().orElseThrow()),
+                ""));
+    assertThat(warm.prospect(PORTS).standing()).isEqualTo("kept on main");
+    assertThat(warm.prospect("SELECT now(), name FROM port /* shelf: slow */").standing())
+        .startsWith("refused: ")
+        .contains("now");
+    assertThat(warm.prospect("SELECT office FROM agent").standing()).isEqualTo("a rule: not kept");
+    assertThat(warm.prospect("SELECT name FROM vessel").standing()).isEqualTo("no rule fits");
+    assertThat(warm.prospect("SELECT name FROM vessel").isKept()).isFalse();
+    assertThat(warm.prospect("SELECT 1; SELECT 2").standing()).startsWith("not read: ");
   }
 }

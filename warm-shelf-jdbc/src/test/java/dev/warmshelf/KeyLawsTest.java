@@ -23,7 +23,7 @@ import org.junit.jupiter.api.Test;
  */
 class KeyLawsTest {
   private static final long SEED = Long.getLong("keys.seed", 20_261_123L);
-  private static final int PAIRS = Integer.getInteger("keys.pairs", 400);
+  private static final int PAIRS = Integer.getInteger("keys.pairs", 250);
 
   @Test
   void writingAStatementInAnotherWayKeepsItsKey() {

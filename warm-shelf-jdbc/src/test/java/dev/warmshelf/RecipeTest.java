@@ -27,6 +27,7 @@ class RecipeTest {
         database
             .shelf(5)
             .shelf("requests", policy -> policy, Recipe.plain().leavingOut("token"))
+            .shelf("folding", policy -> policy, Recipe.plain().folding("island", Folds.trimmed()))
             .open();
   }
 
@@ -43,6 +44,15 @@ class RecipeTest {
         .isEqualTo(Origin.KEPT);
     assertThatThrownBy(() -> warm.query(PORTS).as(Long.class).with("token", "a"))
         .hasMessageContaining("no parameter 'token'");
+  }
+
+  @Test
+  void aShelfFoldsWhatItsQueriesHave() throws Exception {
+    ShelvedQuery<Long> ports = warm.query(PORTS).on("folding").as(Long.class);
+    ports.with("island", "Norra").only();
+    assertThat(ports.with("island", " Norra ").only().origin()).isEqualTo(Origin.KEPT);
+    assertThat(warm.query("SELECT count(*) FROM port").on("folding").as(Long.class).only().origin())
+        .isEqualTo(Origin.LOADED);
   }
 
   @Test

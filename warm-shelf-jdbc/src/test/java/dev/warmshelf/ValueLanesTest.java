@@ -27,7 +27,7 @@ class ValueLanesTest {
 
   record Departure(int id, long version, long revision, BigDecimal metresLeft) {}
 
-  private static final int ROUNDS = 30;
+  private static final int ROUNDS = 20;
   private static final String SOLD =
       "SELECT count(*) AS bookings, sum(b.metres) AS metres FROM booking b WHERE b.agent_id = :agent";
 

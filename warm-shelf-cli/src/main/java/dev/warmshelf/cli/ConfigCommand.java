@@ -1,23 +1,20 @@
 package dev.warmshelf.cli;
 
-import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.Rule;
-import dev.warmshelf.WarmShelf;
+import dev.warmshelf.cli.ConfigurationCheck.Judged;
 import dev.warmshelf.config.Configuration;
 import dev.warmshelf.config.ConfigurationException;
-import dev.warmshelf.feed.FeedException;
-import dev.warmshelf.journal.Journal;
-import dev.warmshelf.lane.Lane;
+import dev.warmshelf.measure.text.Text;
+import dev.warmshelf.measure.text.TextTable;
+import dev.warmshelf.measure.workload.RecordedStatements.Recorded;
 import java.io.PrintWriter;
 import java.nio.file.Path;
-import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.Set;
 import java.util.TreeSet;
-import java.util.stream.Collectors;
+import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
@@ -39,8 +36,8 @@ import picocli.CommandLine.Spec;
       "  shelf config check warm-shelf.yaml --db jdbc:postgresql://localhost/ferries"
     })
 final class ConfigCommand implements Runnable {
-  /** The feed's, and one for reads. */
-  private static final int CONNECTIONS = 3;
+  private static final int STANDING = 60;
+  private static final int WIDTH = 60;
 
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
@@ -57,7 +54,10 @@ final class ConfigCommand implements Runnable {
       description = {
         "Says what a file sets, or all that is wrong with it, each with its line and what to do.",
         "With --db the shelves are opened over that database and closed again: whether it can be "
-            + "reached, whether the journal is there and tells of the tables that rules name."
+            + "reached, whether the journal is there and tells of the tables that rules name, and "
+            + "whether they may be read.",
+        "With a recording of the program beside it, also which rule each of its statements falls "
+            + "under, and whether the database lets its answers be kept."
       },
       footer = {
         "",
@@ -67,14 +67,25 @@ final class ConfigCommand implements Runnable {
             + "could not be checked.",
         "",
         "Example:",
-        "  shelf config check warm-shelf.yaml"
+        "  shelf config check warm-shelf.yaml",
+        "  shelf config check warm-shelf.yaml --db jdbc:postgresql://localhost/ferries \\",
+        "      --recording questions.jsonl.gz"
       })
   int check(
       @Parameters(paramLabel = "FILE", description = "The configuration.") Path file,
       @Option(names = "--json", description = "Print one JSON object.") boolean json,
+      @Option(
+              names = "--recording",
+              paramLabel = "FILE",
+              description = "What the program asks; to be judged with --db.")
+          @Nullable Path recording,
       @Mixin DatabaseOptions database)
       throws Failure {
     InputFile.read(file);
+    if (recording != null && !database.isGiven()) {
+      throw new Failure("The database judges the statements of a recording; add --db URL.");
+    }
+    List<Recorded> recorded = recording == null ? List.of() : StatementsCommand.read(recording);
     Map<String, Object> fields = new LinkedHashMap<>();
     List<String> problems = new ArrayList<>();
     List<String> said = new ArrayList<>();
@@ -86,25 +97,31 @@ final class ConfigCommand implements Runnable {
       fields.put("shelves", new TreeSet<>(read.shelves().keySet()));
       fields.put("rules", read.rules().stream().map(Rule::toString).toList());
       if (database.isGiven()) {
-        problems.addAll(against(read, database));
+        ConfigurationCheck check = ConfigurationCheck.of(read, database, recorded);
+        problems.addAll(check.problems());
         said.add("database     " + (problems.isEmpty() ? "as it must be" : "see below"));
+        if (!check.judged().isEmpty()) {
+          said.addAll(judged(check));
+          fields.put("statements", check.judged().stream().map(each -> fields(each)).toList());
+          fields.put("idleRules", check.idle().stream().map(Rule::toString).toList());
+        }
       }
     } catch (ConfigurationException e) {
       problems.addAll(e.mistakes());
     }
     fields.put("problems", problems);
+    print(json ? List.of(Json.indented(fields)) : said, json ? List.of() : problems, file);
+    return problems.isEmpty() ? 0 : 1;
+  }
+
+  private void print(List<String> said, List<String> problems, Path file) {
     PrintWriter out = spec.commandLine().getOut();
-    if (json) {
-      out.println(Json.indented(fields));
-    } else {
-      said.forEach(out::println);
-      if (!problems.isEmpty()) {
-        out.println(file + ":");
-        problems.forEach(problem -> out.println("  " + problem));
-      }
+    said.forEach(out::println);
+    if (!problems.isEmpty()) {
+      out.println(file + ":");
+      problems.forEach(problem -> out.println("  " + problem));
     }
     out.flush();
-    return problems.isEmpty() ? 0 : 1;
   }
 
   private static List<String> lines(Configuration read) {
@@ -126,37 +143,31 @@ final class ConfigCommand implements Runnable {
     return lines;
   }
 
-  /** What is wrong with a database, for this configuration. */
-  private static List<String> against(Configuration read, DatabaseOptions database) throws Failure {
-    try (HikariDataSource pool = database.pool(CONNECTIONS)) {
-      List<String> problems = new ArrayList<>();
-      try (WarmShelf warm = read.over(pool).open()) {
-        warm.dataSource();
-      } catch (FeedException | SQLException e) {
-        problems.add(Failure.inOneLine(e));
-        return problems;
-      }
-      Set<String> followed =
-          Journal.on(pool).covered().stream()
-              .map(Lane::tableNames)
-              .flatMap(Set::stream)
-              .collect(Collectors.toSet());
-      for (Rule rule : read.rules()) {
-        for (String table : rule.tables()) {
-          if (!followed.contains(table)) {
-            problems.add(
-                "the journal does not follow the table '"
-                    + table
-                    + "', which a rule names, so nothing that reads it is kept; follow it with"
-                    + " 'shelf feed install "
-                    + table
-                    + "'.");
-          }
-        }
-      }
-      return problems;
-    } catch (SQLException e) {
-      throw Failure.of(e);
+  private static List<String> judged(ConfigurationCheck check) {
+    TextTable table =
+        new TextTable(List.of("form", "executed", "standing", "statement"), TextTable.Side.LEFT);
+    for (Judged each : check.judged()) {
+      table.row(
+          List.of(
+              each.recorded().formDigest(),
+              Text.count(each.recorded().counts().asked()),
+              StatementsCommand.cut(each.prospect().standing(), STANDING),
+              StatementsCommand.cut(each.recorded().normalForm(), WIDTH)));
     }
+    List<String> lines = new ArrayList<>(List.of(""));
+    lines.addAll(table.lines(""));
+    check.idle().forEach(rule -> lines.add("fits none of these: " + rule));
+    return lines;
+  }
+
+  private static Map<String, Object> fields(Judged judged) {
+    Map<String, Object> fields = new LinkedHashMap<>();
+    fields.put("formDigest", judged.recorded().formDigest());
+    fields.put("executions", judged.recorded().counts().asked());
+    fields.put("rule", judged.prospect().rule().map(Rule::toString).orElse(""));
+    fields.put("kept", judged.prospect().isKept());
+    fields.put("refusal", judged.prospect().refusal());
+    fields.put("normalForm", judged.recorded().normalForm());
+    return fields;
   }
 }

@@ -1,13 +1,19 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
+import dev.warmshelf.measure.workload.RecordedStatements;
+import dev.warmshelf.measure.workload.RecordedStatements.Recorded;
 import java.io.IOException;
 import java.io.PrintWriter;
+import java.nio.file.Path;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.Callable;
+import java.util.concurrent.TimeUnit;
 import javax.management.remote.JMXConnector;
+import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
@@ -21,14 +27,17 @@ import picocli.CommandLine.Spec;
     description = {
       "Lists what a running program asks through its wrapped data source, the most frequent first:",
       "the digest of each statement's normal form, which rules name; how often it was executed; how "
-          + "often a shelf has answered; and what becomes of it, or why nothing is kept."
+          + "often a shelf has answered; and what becomes of it, or why nothing is kept.",
+      "Of a recording, those first that took most of the database's time; 'questions' says how many "
+          + "different ones were asked: what is asked often and with few questions is worth keeping."
     },
     footer = {
       "",
-      "docs/configuration.md says how rules are written.",
+      "docs/configuration.md says how rules are written, and how a program is recorded.",
       "",
       "Example:",
-      "  shelf statements 12345"
+      "  shelf statements 12345",
+      "  shelf statements --recording questions.jsonl.gz"
     })
 final class StatementsCommand implements Callable<Integer> {
   private static final int PARTS = 5;
@@ -41,10 +50,13 @@ final class StatementsCommand implements Callable<Integer> {
 
   @Parameters(
       index = "0",
+      arity = "0..1",
       paramLabel = "PID|HOST:PORT",
       description = "A process of this machine, or where its JMX is.")
-  @SuppressWarnings("NullAway.Init") // required
-  private String target;
+  private @Nullable String target;
+
+  @Option(names = "--recording", paramLabel = "FILE", description = "A recording of a program.")
+  private @Nullable Path recording;
 
   @Option(names = "--json", description = "Print one JSON object a line, with whole statements.")
   private boolean json;
@@ -52,25 +64,80 @@ final class StatementsCommand implements Callable<Integer> {
   @Override
   public Integer call() throws Exception {
     PrintWriter out = spec.commandLine().getOut();
-    try (JMXConnector connector = JavaProgram.connect(target)) {
+    if (target != null && recording == null) {
+      running(target).forEach(out::println);
+    } else if (recording != null && target == null) {
+      recorded(recording).forEach(out::println);
+    } else {
+      throw new Failure("Give a running program, or --recording FILE.");
+    }
+    out.flush();
+    return 0;
+  }
+
+  private List<String> running(String program) throws Exception {
+    try (JMXConnector connector = JavaProgram.connect(program)) {
       List<String> lines = new ProgramMeters(connector.getMBeanServerConnection()).statements();
       if (lines.isEmpty()) {
         throw new Failure(
             "The program has asked nothing through a wrapped data source; docs/configuration.md"
                 + " says how it gets one.");
       }
-      if (json) {
-        for (String line : lines) {
-          out.println(Json.onOneLine(fields(line.split("\t", PARTS))));
-        }
-      } else {
-        table(lines).forEach(out::println);
-      }
+      return json
+          ? lines.stream().map(line -> Json.onOneLine(fields(line.split("\t", PARTS)))).toList()
+          : table(lines);
     } catch (IOException e) {
-      throw new Failure("The program " + target + " has ended, or does not answer any more.", e);
+      throw new Failure("The program " + program + " has ended, or does not answer any more.", e);
     }
-    out.flush();
-    return 0;
+  }
+
+  /** What a recording has. */
+  static List<Recorded> read(Path file) throws Failure {
+    try {
+      return RecordedStatements.of(file);
+    } catch (IOException e) {
+      throw Failure.of("The recording " + file + " cannot be read", e);
+    }
+  }
+
+  private List<String> recorded(Path file) throws Failure {
+    List<Recorded> all = read(file);
+    return json
+        ? all.stream().map(each -> Json.onOneLine(fields(each))).toList()
+        : recordedTable(all);
+  }
+
+  private static Map<String, Object> fields(Recorded recorded) {
+    Map<String, Object> fields = new LinkedHashMap<>();
+    fields.put("formDigest", recorded.formDigest());
+    fields.put("executions", recorded.counts().asked());
+    fields.put("questions", recorded.counts().questions());
+    fields.put("answered", recorded.counts().answered());
+    fields.put("databaseMicros", recorded.counts().databaseMicros());
+    fields.put("shelf", recorded.shelf());
+    fields.put("normalForm", recorded.normalForm());
+    return fields;
+  }
+
+  private static List<String> recordedTable(List<Recorded> all) {
+    TextTable table =
+        new TextTable(
+            List.of(
+                "form", "executed", "questions", "from a shelf", "database", "shelf", "statement"),
+            TextTable.Side.LEFT);
+    for (Recorded each : all) {
+      RecordedStatements.Counts counts = each.counts();
+      table.row(
+          List.of(
+              each.formDigest(),
+              Text.count(counts.asked()),
+              Text.count(counts.questions()),
+              Text.count(counts.answered()),
+              Text.nanos(TimeUnit.MICROSECONDS.toNanos(counts.databaseMicros())),
+              each.shelf().isEmpty() ? "none" : each.shelf(),
+              cut(each.normalForm(), WIDTH)));
+    }
+    return table.lines("");
   }
 
   private static Map<String, Object> fields(String[] parts) {
@@ -96,7 +163,7 @@ final class StatementsCommand implements Callable<Integer> {
     return table.lines("");
   }
 
-  private static String cut(String text, int most) {
+  static String cut(String text, int most) {
     return text.length() <= most ? text : text.substring(0, most - 1) + "\u2026";
   }
 }

@@ -47,11 +47,11 @@ class ArchitectureTest {
           "dev.warmshelf.driver",
           "dev.warmshelf.jmx",
           "dev.warmshelf",
+          // record
+          "dev.warmshelf.record",
           // config
           "dev.warmshelf.yaml",
           "dev.warmshelf.config",
-          // record
-          "dev.warmshelf.record",
           // measure
           "dev.warmshelf.measure.text",
           "dev.warmshelf.measure.workload",

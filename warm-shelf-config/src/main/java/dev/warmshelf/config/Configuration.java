@@ -1,5 +1,6 @@
 package dev.warmshelf.config;
 
+import dev.warmshelf.Recipe;
 import dev.warmshelf.Rule;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.feed.FeedException;
@@ -45,7 +46,10 @@ public final class Configuration {
   private final Capacity room;
   private final int renewalThreads;
   private final Map<String, Policy> shelves;
+  private final Map<String, Recipe> recipes;
+  private final Map<String, List<RecipeBlock.Added>> added;
   private final List<Rule> rules;
+  private final @Nullable RecordingBlock recording;
 
   Configuration(ConfigurationReader read) {
     this.name = read.name;
@@ -55,7 +59,10 @@ public final class Configuration {
     this.room = read.room;
     this.renewalThreads = read.renewalThreads;
     this.shelves = new LinkedHashMap<>(read.shelves);
+    this.recipes = Map.copyOf(read.recipes);
+    this.added = Map.copyOf(read.added);
     this.rules = List.copyOf(read.rules);
+    this.recording = read.recording;
   }
 
   /**
@@ -153,6 +160,7 @@ public final class Configuration {
    * The shelves over a data source, still to be opened.
    *
    * @param source where reads go; the feed takes its connection there, too, unless it has a URL
+   * @throws ConfigurationException if a class that the file names is not as it must be
    */
   public WarmShelf.Builder over(DataSource source) {
     WarmShelf.Builder builder =
@@ -163,9 +171,45 @@ public final class Configuration {
     } else {
       builder.onTtlAlone();
     }
-    shelves.forEach((shelf, policy) -> builder.shelf(shelf, standard -> policy));
+    Mistakes mistakes = new Mistakes();
+    shelves.forEach(
+        (shelf, policy) -> builder.shelf(shelf, standard -> policy, recipe(shelf, mistakes)));
+    throwIfAny(mistakes);
     rules.forEach(builder::keeping);
     return builder;
+  }
+
+  private Recipe recipe(String shelf, Mistakes mistakes) {
+    Recipe[] recipe = {recipes.getOrDefault(shelf, Recipe.plain())};
+    for (RecipeBlock.Added each : added.getOrDefault(shelf, List.of())) {
+      mistakes.in(() -> recipe[0] = recipe[0].adding(each.name(), each.supplier()));
+    }
+    return recipe[0];
+  }
+
+  private void throwIfAny(Mistakes mistakes) {
+    List<String> told = mistakes.told();
+    if (!told.isEmpty()) {
+      throw new ConfigurationException(name, told);
+    }
+  }
+
+  /**
+   * Begins to record, if the file says so.
+   *
+   * @return to be closed when the shelves are; null if nothing is recorded
+   * @throws ConfigurationException if it cannot
+   */
+  @Nullable AutoCloseable record(WarmShelf warm) {
+    RecordingBlock block = recording;
+    if (block == null) {
+      return null;
+    }
+    try {
+      return block.start(warm);
+    } catch (YamlException e) {
+      throw new ConfigurationException(name, List.of(String.valueOf(e.getMessage())));
+    }
   }
 
   /**

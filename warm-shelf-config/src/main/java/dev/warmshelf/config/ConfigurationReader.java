@@ -1,5 +1,6 @@
 package dev.warmshelf.config;
 
+import dev.warmshelf.Recipe;
 import dev.warmshelf.Rule;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.config.Configuration.FeedBlock;
@@ -18,6 +19,8 @@ import org.jspecify.annotations.Nullable;
 /** Reads a configuration, to its end whatever is wrong with it. */
 final class ConfigurationReader {
   private static final String DEFAULT = "default";
+  private static final List<String> SHELF_WORDS =
+      Stream.concat(Stream.of("policy"), RecipeBlock.WORDS.stream()).toList();
 
   final String name;
   private final Mistakes mistakes;
@@ -27,7 +30,10 @@ final class ConfigurationReader {
   Capacity room = Capacity.shared();
   int renewalThreads = 2;
   final Map<String, Policy> shelves = new LinkedHashMap<>();
+  final Map<String, Recipe> recipes = new LinkedHashMap<>();
+  final Map<String, List<RecipeBlock.Added>> added = new LinkedHashMap<>();
   final List<Rule> rules = new ArrayList<>();
+  @Nullable RecordingBlock recording;
   private final Map<String, Policy> policies = new LinkedHashMap<>();
 
   ConfigurationReader(String name, Mistakes mistakes) {
@@ -47,7 +53,8 @@ final class ConfigurationReader {
             "renewal-threads",
             "policies",
             "shelves",
-            "rules"));
+            "rules",
+            "recording"));
     enabled = mistakes.of(top, "enabled", enabled, Values::yes);
     namespace = mistakes.of(top, "namespace", namespace, YamlNode::text);
     room = mistakes.of(top, "room", room, Values::room);
@@ -59,7 +66,17 @@ final class ConfigurationReader {
     top.find("rules")
         .ifPresent(
             node -> mistakes.in(() -> node.items().forEach(each -> mistakes.in(() -> rule(each)))));
+    top.find("recording").ifPresent(node -> mistakes.in(() -> recording = recording(node)));
     requireEnd(top);
+  }
+
+  private RecordingBlock recording(YamlNode node) {
+    YamlNode.Block block = node.block();
+    allow(block, RecordingBlock.WORDS);
+    String file = mistakes.at(block.get("file"), YamlNode::text).orElse("");
+    boolean values = mistakes.of(block, "values", true, Values::yes);
+    @Nullable Long most = mistakes.find(block, "at-most", Values::bytes).orElse(null);
+    return new RecordingBlock(file, values, most, node.line());
   }
 
   /** All unknown words of a block, not only the first. */
@@ -120,15 +137,15 @@ final class ConfigurationReader {
 
   private Policy policy(String policy, YamlNode node) {
     YamlNode.Block block = node.block();
-    allow(block, and("like"));
+    allow(block, and(List.of("like")));
     Policy like =
         mistakes.of(
             block, "like", policy.equals(DEFAULT) ? Policy.standard() : usualPolicy(), this::named);
     return PolicyBlock.read(block, like, mistakes);
   }
 
-  private static List<String> and(String word) {
-    return Stream.concat(Stream.of(word), PolicyBlock.WORDS.stream()).toList();
+  private static List<String> and(List<String> words) {
+    return Stream.concat(words.stream(), PolicyBlock.WORDS.stream()).toList();
   }
 
   private Policy named(YamlNode node) {
@@ -152,14 +169,19 @@ final class ConfigurationReader {
                   if (shelf.equals("rosters")) {
                     throw node.wrong("the shelf 'rosters' is the library's own; name it otherwise");
                   } else if (node.isBlock()) {
-                    YamlNode.Block own = node.block();
-                    allow(own, and("policy"));
-                    Policy like = mistakes.of(own, "policy", usualPolicy(), this::named);
-                    shelves.put(shelf, PolicyBlock.read(own, like, mistakes));
+                    shelf(shelf, node.block());
                   } else {
                     shelves.put(shelf, mistakes.at(node, this::named).orElse(usualPolicy()));
                   }
                 }));
+  }
+
+  private void shelf(String shelf, YamlNode.Block own) {
+    allow(own, and(SHELF_WORDS));
+    Policy like = mistakes.of(own, "policy", usualPolicy(), this::named);
+    shelves.put(shelf, PolicyBlock.read(own, like, mistakes));
+    recipes.put(shelf, RecipeBlock.read(own, mistakes));
+    added.put(shelf, RecipeBlock.added(own, mistakes));
   }
 
   private void rule(YamlNode node) {
@@ -185,11 +207,7 @@ final class ConfigurationReader {
     return switch (by) {
       case "mark" -> Rule.ofMark(node.text());
       case "form" -> Rule.ofForm(node.text());
-      default ->
-          Rule.ofTables(
-              node.isList()
-                  ? node.items().stream().map(YamlNode::text).toList()
-                  : List.of(node.text()));
+      default -> Rule.ofTables(Values.texts(node));
     };
   }
 

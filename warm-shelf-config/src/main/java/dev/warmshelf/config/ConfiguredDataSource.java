@@ -22,6 +22,7 @@ public final class ConfiguredDataSource implements DataSource, AutoCloseable {
 
   private final DataSource shown;
   private final @Nullable WarmShelf warm;
+  private final @Nullable AutoCloseable recording;
 
   /**
    * Puts shelves in front of a data source as the configuration says that {@link
@@ -59,7 +60,18 @@ public final class ConfiguredDataSource implements DataSource, AutoCloseable {
           by.rules());
     }
     this.warm = opened;
-    this.shown = opened == null ? beneath : opened.dataSource();
+    if (opened == null) {
+      this.shown = beneath;
+      this.recording = null;
+      return;
+    }
+    try {
+      this.shown = opened.dataSource();
+      this.recording = by.record(opened);
+    } catch (SQLException | RuntimeException e) {
+      opened.close();
+      throw e;
+    }
   }
 
   /** The shelves; empty if they are turned off. */
@@ -115,6 +127,14 @@ public final class ConfiguredDataSource implements DataSource, AutoCloseable {
   /** Ends the shelves and their feed; the data source beneath stays open. */
   @Override
   public void close() {
+    AutoCloseable written = recording;
+    if (written != null) {
+      try {
+        written.close();
+      } catch (Exception e) {
+        LOG.warn("The recording was not closed as it should be.", e);
+      }
+    }
     WarmShelf opened = warm;
     if (opened != null) {
       opened.close();

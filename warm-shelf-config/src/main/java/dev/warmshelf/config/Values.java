@@ -46,6 +46,13 @@ final class Values {
     };
   }
 
+  /** A word, or a list of words. */
+  static List<String> texts(YamlNode node) {
+    return node.isList()
+        ? node.items().stream().map(YamlNode::text).toList()
+        : List.of(node.text());
+  }
+
   static int count(YamlNode node) {
     try {
       return Integer.parseInt(node.text().replace("_", ""));

@@ -13,6 +13,7 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.util.List;
 import java.util.Map;
+import java.util.function.Supplier;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import org.junit.jupiter.api.Test;
@@ -41,8 +42,8 @@ class ConfigurationTest {
     assertThat(reports.renewal()).isEqualTo(Renewal.lookingAgain());
     assertThat(reports.capacity().bytes()).isEqualTo(64L << 20);
     assertThat(read.rules()).hasSize(3);
-    for (String word : PolicyBlock.WORDS) {
-      assertThat(page).contains("`" + word + "`");
+    for (List<String> words : List.of(PolicyBlock.WORDS, RecipeBlock.WORDS, RecordingBlock.WORDS)) {
+      assertThat(words).allSatisfy(word -> assertThat(page).contains("`" + word + "`"));
     }
   }
 
@@ -82,6 +83,51 @@ class ConfigurationTest {
             two -> assertThat(two).startsWith("line 14: a rule says by what"),
             digits -> assertThat(digits).startsWith("line 16: A form's digest begins with 8"),
             yes -> assertThat(yes).startsWith("line 18: true or false is expected"));
+  }
+
+  @Test
+  void mistakesInRecipesAndRecordingsAreToldToo() {
+    assertThat(
+            mistakesOf(
+                """
+                shelves:
+                  main:
+                    fold: {name: [trimmed, shouted], at: down-to 5}
+                    leave-out: {a: b}
+                    add: [tenant]
+                recording:
+                  at-most: many
+                """))
+        .satisfiesExactly(
+            fold -> assertThat(fold).startsWith("line 3: 'shouted' is not known here"),
+            unit -> assertThat(unit).startsWith("line 3: '5' has no unit"),
+            out -> assertThat(out).startsWith("line 4: "),
+            add -> assertThat(add).startsWith("line 5: "),
+            file -> assertThat(file).startsWith("line 7: ").contains("'file'"));
+  }
+
+  /** What a program adds to its keys. */
+  public static final class Tenant implements Supplier<String> {
+    @Override
+    public String get() {
+      return "north";
+    }
+  }
+
+  @Test
+  void aClassOfTheProgramsIsLookedForWhenTheShelvesAreOpened() {
+    String good = "shelves: {main: {add: {tenant: '" + Tenant.class.getName() + "'}}}";
+    assertThat(of(good).over(new UrlSource(() -> null))).isNotNull();
+    String bad = "shelves:\n  main:\n    add: {a: java.lang.String, b: no.such.Class}\n";
+    Configuration read = of(bad);
+    assertThatThrownBy(() -> read.over(new UrlSource(() -> null)))
+        .isInstanceOfSatisfying(
+            ConfigurationException.class,
+            e ->
+                assertThat(e.mistakes())
+                    .satisfiesExactly(
+                        none -> assertThat(none).startsWith("line 3: 'java.lang.String'"),
+                        no -> assertThat(no).contains("no.such.Class", "ClassNotFound")));
   }
 
   @Test

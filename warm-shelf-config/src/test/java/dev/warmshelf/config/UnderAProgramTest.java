@@ -6,6 +6,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.journal.Journal;
+import dev.warmshelf.record.RecordingFile;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shelf.Origin;
@@ -18,6 +19,8 @@ import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
+import java.util.ArrayList;
+import java.util.List;
 import javax.sql.DataSource;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.AfterEach;
@@ -81,6 +84,29 @@ class UnderAProgramTest {
         + (plain.getURL().contains("?") ? "&" : "?")
         + "user=postgres&warmShelfConfig="
         + file;
+  }
+
+  @Test
+  void itIsRecordedIfTheFileSaysSo() throws Exception {
+    Path into = folder.resolve("asked.jsonl.gz");
+    Path file =
+        file("rules: [{tables: [port]}]\nrecording: {file: '" + into + "', values: false}\n");
+    try (ConfiguredDataSource program = new ConfiguredDataSource(plain, file)) {
+      untilKept(program);
+    }
+    List<RecordingFile.Question> asked = new ArrayList<>();
+    assertThat(RecordingFile.read(into, asked::add).complete()).isTrue();
+    assertThat(asked)
+        .last()
+        .satisfies(
+            question -> {
+              assertThat(question.outcome()).isEqualTo(Origin.KEPT);
+              assertThat(question.values()).isEmpty();
+            });
+    Path nowhere = file("recording: {file: /no/such/folder/asked.gz}\n");
+    assertThatThrownBy(() -> new ConfiguredDataSource(plain, nowhere))
+        .isInstanceOf(ConfigurationException.class)
+        .hasMessageContaining("line 1: the recording '/no/such/folder/asked.gz'");
   }
 
   @Test

@@ -71,7 +71,7 @@ public final class Shelf implements AutoCloseable {
   /** By the upkeep's thread alone. */
   private long sweepsAgain;
 
-  private volatile @Nullable Recorder recorder;
+  private final Telling recorder;
   private volatile boolean closed;
 
   /** When to keep an answer that was made from an own write. */
@@ -110,6 +110,7 @@ public final class Shelf implements AutoCloseable {
    */
   public Shelf(String name, Policy policy, Ground ground, Function<Keeper, Store> storeOf) {
     this.name = Objects.requireNonNull(name, "name");
+    this.recorder = new Telling("shelf '" + name + "'");
     this.policy = Objects.requireNonNull(policy, "policy");
     this.ground = Objects.requireNonNull(ground, "ground");
     this.board = ground.board();
@@ -169,7 +170,7 @@ public final class Shelf implements AutoCloseable {
    * Has every question told to this recorder from now on, in place of any before; null for none.
    */
   public void recordTo(@Nullable Recorder told) {
-    recorder = told;
+    recorder.to(told);
   }
 
   /**
@@ -327,30 +328,16 @@ public final class Shelf implements AutoCloseable {
     meters.bypass(reason);
     Watermark began = Watermark.now(time);
     A answer = request.load();
-    if (recorder != null) {
-      record(key, request, Origin.DIRECT, time.nanos() - began.nanos(), answer);
+    if (recorder.isOn()) {
+      long took = time.nanos() - began.nanos();
+      recorder.asked(name, key, request.words(), Origin.DIRECT, took, answer);
     }
     return Reading.direct(view.apply(answer), began, detail, ground);
   }
 
   void record(Key key, ReadRequest<?, ?> request, Origin outcome, Entry entry) {
-    if (recorder != null) {
-      record(key, request, outcome, entry.loadNanos(), entry.value());
-    }
-  }
-
-  /** Tells the recorder. One that fails is told no more: it must not break a read. */
-  private void record(
-      Key key, ReadRequest<?, ?> request, Origin outcome, long loadNanos, @Nullable Object answer) {
-    Recorder told = recorder;
-    if (told == null) {
-      return;
-    }
-    try {
-      told.asked(name, key, request.words(), outcome, loadNanos, answer);
-    } catch (RuntimeException e) {
-      recorder = null;
-      LOG.error("The recorder of shelf '{}' failed; it is told no more.", name, e);
+    if (recorder.isOn()) {
+      recorder.asked(name, key, request.words(), outcome, entry.loadNanos(), entry.value());
     }
   }
 

@@ -23,6 +23,9 @@ public interface Dialogue {
    */
   void sends(@Nullable StatementFacts facts, @Nullable Parameters bound);
 
+  /** What was sent last was answered without an error. */
+  void answered();
+
   /**
    * Something was executed, or the transaction was ended, on the connection that is held, and its
    * state is known. If it has committed changes, waits until the board knows of them.

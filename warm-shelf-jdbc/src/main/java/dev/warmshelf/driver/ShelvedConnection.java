@@ -166,6 +166,11 @@ final class ShelvedConnection extends DelegatingConnection {
     dialogue.sends(facts, bound);
   }
 
+  /** What was sent last was answered without an error. */
+  void answered() {
+    dialogue.answered();
+  }
+
   /** Something was executed, or the transaction was ended. */
   void sent() {
     if (real != null) {

@@ -76,7 +76,8 @@ public final class ShelvedDataSource implements DataSource {
     return usual;
   }
 
-  Shelves shelves() {
+  /** What its connections ask. */
+  public Shelves shelves() {
     return shelves;
   }
 

@@ -116,7 +116,9 @@ class ShelvedStatement extends DelegatingStatement {
     hasResults = true;
     connection.sends(facts, bound);
     try {
-      return doing.run();
+      V result = doing.run();
+      connection.answered();
+      return result;
     } finally {
       connection.sent();
     }
@@ -270,12 +272,19 @@ class ShelvedStatement extends DelegatingStatement {
 
   @Override
   public int[] executeBatch() throws SQLException {
-    return around(null, null, () -> delegate().executeBatch());
+    return batched(() -> delegate().executeBatch());
   }
 
   @Override
   public long[] executeLargeBatch() throws SQLException {
-    return around(null, null, () -> delegate().executeLargeBatch());
+    return batched(() -> delegate().executeLargeBatch());
+  }
+
+  /** The batch is empty then. */
+  private <V> V batched(Doing<V> doing) throws SQLException {
+    V result = around(null, null, doing);
+    tell(Told.BATCH, true);
+    return result;
   }
 
   @Override

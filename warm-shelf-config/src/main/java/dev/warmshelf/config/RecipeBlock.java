@@ -1,0 +1,149 @@
+package dev.warmshelf.config;
+
+import dev.warmshelf.Folds;
+import dev.warmshelf.Recipe;
+import dev.warmshelf.shelf.Amounts;
+import dev.warmshelf.yaml.YamlException;
+import dev.warmshelf.yaml.YamlNode;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.function.Supplier;
+import java.util.function.UnaryOperator;
+import org.jspecify.annotations.Nullable;
+
+/** What a shelf's keys depend on, beyond what the library works out. */
+final class RecipeBlock {
+  /** The words that may stand in it. */
+  static final List<String> WORDS = List.of("leave-out", "add", "fold");
+
+  private static final String DOWN_TO = "down-to ";
+
+  private final YamlNode.Block block;
+  private final Mistakes mistakes;
+
+  /**
+   * A value from outside the query, given by a class of the program's, which is looked for when the
+   * shelves are opened: who checks a file need not have the program.
+   */
+  record Added(String name, String className, int line) {
+    /**
+     * An object of the class.
+     *
+     * @throws YamlException if there is no such class, or it is no supplier
+     */
+    Supplier<?> supplier() {
+      ClassLoader context = Thread.currentThread().getContextClassLoader();
+      ClassLoader loader = context == null ? getClass().getClassLoader() : context;
+      try {
+        Object made = Class.forName(className, true, loader).getDeclaredConstructor().newInstance();
+        if (made instanceof Supplier<?> supplier) {
+          return supplier;
+        }
+      } catch (ReflectiveOperationException | LinkageError e) {
+        throw wrong(e.toString());
+      }
+      throw wrong("it is none");
+    }
+
+    private YamlException wrong(String why) {
+      return new YamlException(
+          line,
+          "'"
+              + className
+              + "', which gives '"
+              + name
+              + "', must be a public class with a public constructor without parameters, and a"
+              + " java.util.function.Supplier: "
+              + why);
+    }
+  }
+
+  private RecipeBlock(YamlNode.Block block, Mistakes mistakes) {
+    this.block = block;
+    this.mistakes = mistakes;
+  }
+
+  /** What it leaves out and folds. */
+  static Recipe read(YamlNode.Block block, Mistakes mistakes) {
+    return new RecipeBlock(block, mistakes).read();
+  }
+
+  /** What it adds. */
+  static List<Added> added(YamlNode.Block block, Mistakes mistakes) {
+    List<Added> all = new ArrayList<>();
+    block
+        .find("add")
+        .ifPresent(
+            node ->
+                mistakes.in(
+                    () ->
+                        node.block()
+                            .each(
+                                (name, given) ->
+                                    mistakes
+                                        .at(given, YamlNode::text)
+                                        .ifPresent(
+                                            type ->
+                                                all.add(new Added(name, type, given.line()))))));
+    return all;
+  }
+
+  private Recipe read() {
+    Recipe[] recipe = {Recipe.plain()};
+    block
+        .find("leave-out")
+        .ifPresent(
+            node ->
+                mistakes.in(
+                    () ->
+                        Values.texts(node)
+                            .forEach(input -> recipe[0] = recipe[0].leavingOut(input))));
+    block
+        .find("fold")
+        .ifPresent(
+            node ->
+                mistakes.in(
+                    () ->
+                        node.block()
+                            .each(
+                                (parameter, folds) ->
+                                    mistakes
+                                        .at(folds, RecipeBlock::fold)
+                                        .ifPresent(
+                                            fold ->
+                                                recipe[0] = recipe[0].folding(parameter, fold)))));
+    return recipe[0];
+  }
+
+  /** One fold, or several, each of what the one before gives. */
+  private static UnaryOperator<@Nullable Object> fold(YamlNode node) {
+    List<UnaryOperator<@Nullable Object>> all =
+        Values.texts(node).stream().map(text -> named(node, text)).toList();
+    return value -> {
+      Object folded = value;
+      for (UnaryOperator<@Nullable Object> each : all) {
+        folded = each.apply(folded);
+      }
+      return folded;
+    };
+  }
+
+  private static UnaryOperator<@Nullable Object> named(YamlNode node, String text) {
+    return switch (text) {
+      case "trimmed" -> Folds.trimmed();
+      case "lower-case" -> Folds.lowerCase();
+      case "composed" -> Folds.composed();
+      case "without-scale" -> Folds.withoutScale();
+      default -> {
+        if (!text.startsWith(DOWN_TO)) {
+          throw node.wrong(
+              "'"
+                  + text
+                  + "' is not known here; expected of [trimmed, lower-case, composed,"
+                  + " without-scale, down-to TIME]");
+        }
+        yield Folds.downTo(Amounts.time(text.substring(DOWN_TO.length()).strip()));
+      }
+    };
+  }
+}
