@@ -47,23 +47,21 @@ final class KeyMaker {
     this.folds = foldsOf(parameters, recipe);
     List<String> all = new ArrayList<>(statement.parameters());
     List<Item> items = new ArrayList<>(statement.plan().items());
-    StringBuilder text = new StringBuilder(statement.normalForm());
+    List<String> noted = new ArrayList<>();
     for (String name : recipe.added().keySet()) {
       items.add(new Item.One(new Source.Parameter(all.size()), Width.KEPT));
       all.add(name);
-      text.append(" -- adding ").append(name); // no normal form holds a comment
+      noted.add("adding " + name);
     }
-    for (String note : notes) {
-      text.append(" -- ").append(note);
-    }
+    noted.addAll(notes);
     if (namesSessions) {
       items.add(new Item.One(new Source.Parameter(all.size()), Width.KEPT));
       all.add("session");
-      text.append(" -- by session");
+      noted.add("by session");
     }
     this.names = all.toArray(new String[0]);
     this.plan = all.size() == parameters.length ? statement.plan() : ValuePlan.of(items);
-    this.form = KeyShape.of(namespace, text.toString());
+    this.form = KeyShape.of(namespace, statement.normalForm(), noted);
   }
 
   private static void requireFitting(SqlStatement statement, Recipe recipe) {

@@ -24,8 +24,10 @@ import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.HashMap;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.ExecutionException;
@@ -388,6 +390,13 @@ final class Verdicts implements AutoCloseable {
     return value instanceof String text
         ? AnalysedText.namesAMoment(text)
         : value instanceof List<?> list && list.stream().anyMatch(Verdicts::meansMoment);
+  }
+
+  /** The tables that statements read of which something is known. */
+  Set<Lane> tables() {
+    Set<Lane> tables = new HashSet<>();
+    known.all().values().forEach(each -> tables.addAll(each.analysis().columns().keySet()));
+    return tables;
   }
 
   Refusals refusals() {

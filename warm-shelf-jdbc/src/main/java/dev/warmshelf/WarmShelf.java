@@ -1,11 +1,14 @@
 package dev.warmshelf;
 
 import dev.warmshelf.driver.ShelvedDataSource;
+import dev.warmshelf.feed.Clearing;
 import dev.warmshelf.feed.Feed;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
+import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.jmx.JmxBeans;
+import dev.warmshelf.jmx.Program;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Meters;
@@ -85,6 +88,8 @@ public final class WarmShelf implements AutoCloseable {
   private volatile @Nullable JmxBeans views;
   private final StatementMemory texts = new StatementMemory();
   private final Verdicts verdicts;
+  private final Clearings clearings;
+  private volatile boolean closed;
 
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
     this.dataSource = builder.dataSource;
@@ -103,6 +108,7 @@ public final class WarmShelf implements AutoCloseable {
     builder.policies.forEach((name, policy) -> made.put(name, new Shelf(name, policy, ground)));
     this.shelves = Map.copyOf(made);
     this.rosters = new Rosters(this, new Shelf(Rosters.SHELF, Rosters.policy(), ground));
+    this.clearings = new Clearings(this, shelves);
     this.recipes = Map.copyOf(builder.recipes);
     this.rules = List.copyOf(builder.rules);
   }
@@ -293,9 +299,63 @@ public final class WarmShelf implements AutoCloseable {
     around.to(recorder);
   }
 
+  /** How it is now. Costs no word to the database. */
+  public Health health() {
+    Map<String, String> gives = new TreeMap<>();
+    shelves.forEach((name, shelf) -> gives.put(name, shelf.gives()));
+    Watermark mark = board.watermark();
+    if (closed) {
+      return new Health(
+          Health.State.CLOSED, Optional.empty(), Optional.empty(), "it has been closed", gives);
+    } else if (feed == null) {
+      return new Health(Health.State.ON_TTL_ALONE, Optional.empty(), Optional.empty(), "", gives);
+    }
+    Optional<Duration> lag =
+        Optional.ofNullable(mark)
+            .map(last -> Duration.ofNanos(Math.max(0, time.nanos() - last.nanos())));
+    FeedMeters.Snapshot meters = feed.meters().snapshot();
+    String trouble = meters.trouble() == null ? "" : meters.trouble();
+    if (meters.state() == FeedMeters.State.LOST) {
+      Optional<Instant> since = Optional.ofNullable(mark).map(last -> time.wallAt(last.nanos()));
+      return new Health(Health.State.LOST, lag, since, trouble, gives);
+    }
+    List<String> late =
+        shelves.values().stream().filter(Shelf::isFeedLost).map(Shelf::name).sorted().toList();
+    return late.isEmpty()
+        ? new Health(Health.State.LIVE, lag, Optional.empty(), "", gives)
+        : new Health(
+            Health.State.LAGGING,
+            lag,
+            Optional.empty(),
+            "changes come later than these shelves tolerate: " + late,
+            gives);
+  }
+
+  /**
+   * Clears kept answers in this process, and what is being loaded with them. Logs who asked.
+   *
+   * @return about how many answers are gone: others come and go meanwhile
+   */
+  public long clear(Clearing what) {
+    return clearings.clear(what);
+  }
+
+  /**
+   * Has all processes clear that follow this journal, and waits, half a second at most, until this
+   * one has. Needs the right to run {@code warm_shelf.clear(text, text)}.
+   *
+   * @throws IllegalArgumentException if it names a shelf that there is not
+   * @throws IllegalStateException if no feed is followed
+   * @throws SQLException if the journal cannot be written
+   */
+  public void clearEverywhere(Clearing what) throws SQLException {
+    clearings.clearEverywhere(what);
+  }
+
   /** Stops following the feed. From now on the database answers each question. */
   @Override
   public void close() {
+    closed = true;
     JmxBeans shown = views;
     if (shown != null) {
       shown.close();
@@ -429,6 +489,12 @@ public final class WarmShelf implements AutoCloseable {
 
   SqlStatement statement(String sql) {
     return texts.of(sql);
+  }
+
+  /** What it shows of itself. */
+  private Program program(String named) {
+    return new Program(
+        named, shownShelves(), feed, board, time, new ProgramDesk(this, this::statementLines));
   }
 
   /** Configures a {@link WarmShelf}. Not thread-safe. */
@@ -579,12 +645,12 @@ public final class WarmShelf implements AutoCloseable {
         Board board = new Board();
         WarmShelf warm = new WarmShelf(this, session, time, board);
         if (feed != null) {
+          feed.clearing(warm::clear);
           feed.follow(board, time);
           requireAnotherConnection();
         }
         tellRoom(warm);
-        warm.views =
-            new JmxBeans(namespace, warm.shownShelves(), feed, board, time, warm::statementLines);
+        warm.views = new JmxBeans(warm.program(namespace));
         return warm;
       } catch (FeedException | SQLException | RuntimeException e) {
         if (feed != null) {

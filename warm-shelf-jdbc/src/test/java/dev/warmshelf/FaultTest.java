@@ -10,13 +10,16 @@ import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Renewal;
 import dev.warmshelf.shelf.Shelf.WriteThrough;
 import java.sql.Connection;
+import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.EnumSet;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
@@ -24,6 +27,7 @@ import java.util.concurrent.Future;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicInteger;
 import java.util.concurrent.locks.LockSupport;
+import javax.sql.DataSource;
 import org.junit.jupiter.api.Test;
 
 /**
@@ -37,6 +41,7 @@ import org.junit.jupiter.api.Test;
 class FaultTest {
   private static final boolean ALL = Boolean.getBoolean("faults.all");
   private static final int LANES = 12;
+  private static final List<String> TABLES = List.of("port", "quay");
 
   /** About how many calls the looks at others' changes make, at the scenario's end. */
   private static final int LAST_LOOKS = 80;
@@ -45,8 +50,38 @@ class FaultTest {
 
   @Test
   void whateverCallFailsNothingIsStaleAndNothingHangs() throws Exception {
+    strikeEach(ByQueries::new, new Plan(5, LAST_LOOKS, true));
+  }
+
+  @Test
+  void neitherUnderAnUnchangedProgram() throws Exception {
+    strikeEach(ByJdbc::new, new Plan(25, 0, false));
+  }
+
+  /**
+   * Which calls fail.
+   *
+   * @param step one call in so many does
+   * @param last so many at the end do, too, and in one way more
+   * @param resets whether what is borrowed is given back as it came; else that is its pool's
+   */
+  private record Plan(int step, int last, boolean resets) {
+    Set<Fault> ways(int call, int calls) {
+      if (ALL) {
+        return EnumSet.allOf(Fault.class);
+      }
+      Fault[] ways = Fault.values();
+      Fault one = ways[call / step % ways.length];
+      if (call > calls - last) {
+        return EnumSet.of(one, Fault.CUT_BEFORE); // what a look loses here nothing hides
+      }
+      return call % step == 0 ? EnumSet.of(one) : EnumSet.noneOf(Fault.class);
+    }
+  }
+
+  private static void strikeEach(Writing writing, Plan plan) throws Exception {
     int calls;
-    try (Run run = new Run(TestDatabase.create())) {
+    try (Run run = new Run(TestDatabase.create(), writing, plan.resets())) {
       calls = (int) run.with(Long.MAX_VALUE, Fault.LATE);
     }
     assertThat(calls).as("calls that the scenario makes").isGreaterThan(150);
@@ -58,9 +93,9 @@ class FaultTest {
       all.add(
           lanes.submit(
               () -> {
-                try (Run run = new Run(TestDatabase.create())) {
+                try (Run run = new Run(TestDatabase.create(), writing, plan.resets())) {
                   for (int n = next.getAndIncrement(); n <= calls; n = next.getAndIncrement()) {
-                    for (Fault fault : ways(n, calls)) {
+                    for (Fault fault : plan.ways(n, calls)) {
                       run.with(n, fault);
                       struck.addAndGet(run.struck() ? 1 : 0);
                     }
@@ -74,7 +109,7 @@ class FaultTest {
     }
     lanes.shutdown();
     System.out.println("faults: " + calls + " calls, " + struck + " faults struck");
-    assertThat(struck.get()).isGreaterThan(calls / 6);
+    assertThat(struck.get()).isGreaterThan(calls / plan.step() * 4 / 5);
   }
 
   private static Policy mendingAll(Policy policy) {
@@ -83,16 +118,150 @@ class FaultTest {
         .renewing(Renewal.mendingFrom(Duration.ZERO)); // the calls are the same, however slow
   }
 
-  private static Set<Fault> ways(int call, int calls) {
-    if (ALL) {
-      return EnumSet.allOf(Fault.class);
+  /** What is done with the shelves. */
+  private interface Program {
+    /** Something before the first fault. */
+    default void warmUp() throws Exception {}
+
+    /** Changes a row of no query's. */
+    void touch() throws Exception;
+
+    Port read(String table, int id) throws Exception;
+
+    void write(String code) throws Exception;
+
+    /** Reads the second port, changes it, and reads it again, as one. */
+    void transact(String code) throws Exception;
+  }
+
+  private interface Writing {
+    Program over(WarmShelf warm) throws Exception;
+  }
+
+  /** Asks through the query API, and writes through it. */
+  private static final class ByQueries implements Program {
+    private final WarmShelf warm;
+    private final Map<String, ShelvedQuery<Port>> queries = new HashMap<>();
+
+    ByQueries(WarmShelf warm) {
+      this.warm = warm;
+      for (String table : TABLES) {
+        String sql = "SELECT id, code FROM " + table + " WHERE id = :id";
+        queries.put(table, warm.query(sql).as(Port.class));
+      }
     }
-    Fault[] ways = Fault.values();
-    Fault one = ways[call / 5 % ways.length];
-    if (call > calls - LAST_LOOKS) {
-      return EnumSet.of(one, Fault.CUT_BEFORE); // what a look loses here nothing hides
+
+    @Override
+    public void touch() throws Exception {
+      warm.write("UPDATE notice SET version = version WHERE id = 1").run();
     }
-    return call % 5 == 0 ? EnumSet.of(one) : EnumSet.noneOf(Fault.class);
+
+    @Override
+    public Port read(String table, int id) throws Exception {
+      return queries.get(table).with("id", id).only().value();
+    }
+
+    @Override
+    public void write(String code) throws Exception {
+      warm.write("UPDATE port SET code = :code WHERE id = 1 RETURNING id, code")
+          .with("code", code)
+          .keep(queries.get("port").with("id", 1), WriteThrough.ANYWAY)
+          .run();
+    }
+
+    @Override
+    public void transact(String code) throws Exception {
+      ShelvedQuery<Port> port = queries.get("port");
+      warm.inTransaction(
+          tx -> {
+            port.with("id", 2).within(tx).list();
+            tx.write("UPDATE port SET code = :code WHERE id = 2").with("code", code).run();
+            return port.with("id", 2).within(tx).list();
+          });
+    }
+  }
+
+  /** Knows nothing of shelves. */
+  private static final class ByJdbc implements Program {
+    private final DataSource source;
+
+    ByJdbc(WarmShelf warm) throws SQLException {
+      this.source = warm.dataSource();
+    }
+
+    @Override
+    public void warmUp() throws Exception {
+      for (String table : TABLES) {
+        Waiting.until(
+            "answers of " + table + " are kept",
+            () -> {
+              try (Connection connection = source.getConnection();
+                  PreparedStatement statement = asked(connection, table, 1);
+                  ResultSet result = statement.executeQuery()) {
+                return result.isWrapperFor(Reading.class);
+              }
+            });
+      }
+    }
+
+    private static PreparedStatement asked(Connection connection, String table, int id)
+        throws SQLException {
+      PreparedStatement statement =
+          connection.prepareStatement("SELECT id, code FROM " + table + " WHERE id = ?");
+      statement.setInt(1, id);
+      return statement;
+    }
+
+    private static Port read(Connection connection, String table, int id) throws SQLException {
+      try (PreparedStatement statement = asked(connection, table, id);
+          ResultSet result = statement.executeQuery()) {
+        assertThat(result.next()).isTrue();
+        return new Port(result.getInt("id"), result.getString("code"));
+      }
+    }
+
+    private static void write(Connection connection, String sql, String code) throws SQLException {
+      try (PreparedStatement statement = connection.prepareStatement(sql)) {
+        statement.setString(1, code);
+        statement.executeUpdate();
+      }
+    }
+
+    @Override
+    public void touch() throws Exception {
+      try (Connection connection = source.getConnection()) {
+        write(connection, "UPDATE notice SET version = version WHERE id = 1 AND ? = ''", "");
+      }
+    }
+
+    @Override
+    public Port read(String table, int id) throws Exception {
+      try (Connection connection = source.getConnection()) {
+        return read(connection, table, id);
+      }
+    }
+
+    @Override
+    public void write(String code) throws Exception {
+      try (Connection connection = source.getConnection()) {
+        write(connection, "UPDATE port SET code = ? WHERE id = 1", code);
+      }
+    }
+
+    @Override
+    public void transact(String code) throws Exception {
+      try (Connection connection = source.getConnection()) {
+        connection.setAutoCommit(false);
+        try {
+          read(connection, "port", 2);
+          write(connection, "UPDATE port SET code = ? WHERE id = 2", code);
+          assertThat(read(connection, "port", 2).code()).isEqualTo(code);
+          connection.commit();
+        } finally {
+          connection.setAutoCommit(true);
+        }
+      }
+    }
   }
 
   /** One database, for as many runs as there are. */
@@ -100,10 +269,14 @@ class FaultTest {
     private final TestDatabase database;
     private final FaultySource faulty;
     private final Connection direct;
+    private final Writing writing;
+    private final boolean resets;
     private int number;
 
-    Run(TestDatabase database) throws SQLException {
+    Run(TestDatabase database, Writing writing, boolean resets) throws SQLException {
       this.database = database;
+      this.writing = writing;
+      this.resets = resets;
       this.direct = database.dataSource().getConnection();
       this.faulty = new FaultySource(database.dataSource());
     }
@@ -112,7 +285,9 @@ class FaultTest {
     public void close() throws Exception {
       faulty.close();
       direct.close();
-      assertThat(faulty.altered()).as("connections given back altered").isEmpty();
+      if (resets) {
+        assertThat(faulty.altered()).as("connections given back altered").isEmpty();
+      }
       try {
         Waiting.until("no session is left on the server", () -> database.sessions() == 0);
       } catch (AssertionError e) {
@@ -141,9 +316,13 @@ class FaultTest {
           WarmShelf.over(faulty.dataSource())
               .following(feed)
               .shelf(WarmShelf.MAIN_SHELF, FaultTest::mendingAll)
+              .keeping(Rule.ofTables("port"))
               .open()) {
+        run("CREATE OR REPLACE VIEW quay AS SELECT id, code || '' AS code FROM port");
+        Program program = writing.over(warm);
+        program.warmUp();
         faulty.failAt(failingCall, fault);
-        scenario(feed, warm);
+        scenario(feed, warm, program);
         calls = faulty.calls();
         boolean struck = faulty.hasFailed();
         if (!struck) {
@@ -151,61 +330,40 @@ class FaultTest {
         }
         String what = fault + " at call " + failingCall + " of run " + number;
         untilDelivered(feed, warm, what);
-        for (ShelvedQuery<Port> query : queries(warm)) {
+        for (String table : TABLES) {
           for (int id = 1; id <= 2; id++) {
-            Reading<List<Port>> reading = query.with("id", id).list();
-            assertThat(reading.value()).as(what).isEqualTo(directly(query.text(), id));
+            assertThat(program.read(table, id)).as(what).isEqualTo(directly(table, id));
           }
         }
-        assertThat(faulty.open()).as("%s: connections not given back", what).hasSize(1);
+        Waiting.until( // statements are asked about in the background, too
+            what + ": all connections but the feed's are given back",
+            () -> faulty.open().size() == 1);
       }
       assertThat(faulty.open()).as("the feed's connection was not given back").isEmpty();
       return calls;
     }
 
-    private static List<ShelvedQuery<Port>> queries(WarmShelf warm) {
-      return List.of(
-          warm.query("SELECT id, code FROM port WHERE id = :id").as(Port.class),
-          warm.query("SELECT id, code FROM quay WHERE id = :id").as(Port.class));
-    }
-
-    private void scenario(JournalFeed feed, WarmShelf warm) throws Exception {
-      run("CREATE OR REPLACE VIEW quay AS SELECT id, code || '' AS code FROM port");
-      ShelvedQuery<Port> port = queries(warm).get(0);
-      attempt(() -> warm.write("UPDATE notice SET version = version WHERE id = 1").run());
+    private void scenario(JournalFeed feed, WarmShelf warm, Program program) throws Exception {
+      attempt(program::touch);
       for (int round = 0; round < (ALL ? 2 : 1); round++) {
         String mark = number + "." + round;
-        readAll(warm);
-        attempt(
-            () ->
-                warm.write("UPDATE port SET code = :code WHERE id = 1 RETURNING id, code")
-                    .with("code", "w" + mark)
-                    .keep(port.with("id", 1), WriteThrough.ANYWAY)
-                    .run());
-        attempt(
-            () ->
-                warm.inTransaction(
-                    tx -> {
-                      port.with("id", 2).within(tx).list();
-                      tx.write("UPDATE port SET code = :code WHERE id = 2")
-                          .with("code", "t" + mark)
-                          .run();
-                      return port.with("id", 2).within(tx).list();
-                    }));
-        readAll(warm);
+        readAll(program);
+        attempt(() -> program.write("w" + mark));
+        attempt(() -> program.transact("t" + mark));
+        readAll(program);
         // Others' changes come last: an own write that misses its look invalidates everything.
         run("UPDATE port SET code = 'p" + mark + "' WHERE id = 2");
         look(feed, warm);
-        readAll(warm);
+        readAll(program);
         run("CREATE OR REPLACE VIEW quay AS SELECT id, code || '-" + mark + "' AS code FROM port");
         look(feed, warm);
       }
     }
 
-    private static void readAll(WarmShelf warm) {
-      for (ShelvedQuery<Port> query : queries(warm)) {
-        attempt(() -> query.with("id", 1).list());
-        attempt(() -> query.with("id", 2).list());
+    private static void readAll(Program program) {
+      for (String table : TABLES) {
+        attempt(() -> program.read(table, 1));
+        attempt(() -> program.read(table, 2));
       }
     }
 
@@ -225,7 +383,7 @@ class FaultTest {
     }
 
     private interface Step {
-      Object take() throws Exception;
+      void take() throws Exception;
     }
 
     /** A step may fail, with what the fault threw; a program would go on. */
@@ -251,11 +409,12 @@ class FaultTest {
           });
     }
 
-    private List<Port> directly(String text, int id) throws SQLException {
+    private Port directly(String table, int id) throws SQLException {
       try (Statement statement = direct.createStatement();
-          ResultSet row = statement.executeQuery(text.replace(":id", Integer.toString(id)))) {
+          ResultSet row =
+              statement.executeQuery("SELECT code FROM " + table + " WHERE id = " + id)) {
         row.next();
-        return List.of(new Port(id, row.getString(2)));
+        return new Port(id, row.getString(1));
       }
     }
   }

@@ -112,6 +112,9 @@ public final class TestDatabase {
       try (Connection admin = server.dataSource("postgres").getConnection();
           Statement statement = admin.createStatement()) {
         statement.execute("CREATE DATABASE skerry");
+        // Of hundreds of databases one would be vacuumed at any time, and nothing else be done.
+        statement.execute("ALTER SYSTEM SET autovacuum = off");
+        statement.execute("SELECT pg_reload_conf()");
       }
       SkerryLine.loadTiny(server.dataSource("skerry"));
       Journal.on(server.dataSource("skerry")).install(SkerryLine.FOLLOWED);

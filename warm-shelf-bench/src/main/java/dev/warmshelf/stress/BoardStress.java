@@ -236,7 +236,7 @@ public class BoardStress {
 
     @Actor
     public void look() {
-      found = board.lookBack(INTEREST, 0, 0);
+      found = board.lookBack(INTEREST, 0, 0, Integer.MAX_VALUE);
     }
 
     @Arbiter

@@ -33,6 +33,9 @@ import picocli.CommandLine.TypeConversionException;
       ConfigCommand.class,
       WatchCommand.class,
       StatementsCommand.class,
+      LookCommand.class,
+      ClearCommand.class,
+      HealthCommand.class,
       ExampleCommand.class
     },
     footer = {

@@ -88,7 +88,7 @@ final class ProgramMeters {
   List<String> statements() throws IOException {
     List<String> lines = new ArrayList<>();
     try {
-      ObjectName all = new ObjectName(JmxBeans.DOMAIN + ":kind=statements,*");
+      ObjectName all = new ObjectName(JmxBeans.DOMAIN + ":kind=program,*");
       for (ObjectName name : server.queryNames(all, null)) {
         read(name).text("Statements").lines().forEach(lines::add);
       }

@@ -4,18 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
-import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.SystemTime;
-import dev.warmshelf.fresh.Watermark;
-import dev.warmshelf.jmx.JmxBeans;
-import dev.warmshelf.key.Key;
-import dev.warmshelf.lane.Footprint;
-import dev.warmshelf.shelf.Ground;
-import dev.warmshelf.shelf.Policy;
-import dev.warmshelf.shelf.Shelf;
 import java.io.BufferedReader;
-import java.time.Duration;
-import java.util.List;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.Test;
@@ -25,7 +14,7 @@ class WatchCommandTest {
   @Test
   @Timeout(60)
   void showsTheMetersOfAnotherProgram() throws Exception {
-    Process other = other();
+    Process other = OtherProgram.start();
     try (BufferedReader said = other.inputReader()) {
       assertThat(said.readLine()).isEqualTo("ready");
       String pid = Long.toString(other.pid());
@@ -75,7 +64,7 @@ class WatchCommandTest {
   @Test
   @Timeout(60)
   void aProgramThatEndsIsSaidToHaveEnded() throws Exception {
-    Process other = other();
+    Process other = OtherProgram.start();
     try (BufferedReader said = other.inputReader()) {
       assertThat(said.readLine()).isEqualTo("ready");
       CompletableFuture<Ran> watching =
@@ -89,42 +78,11 @@ class WatchCommandTest {
     }
   }
 
-  private static Process other() throws Exception {
-    return new ProcessBuilder(
-            ProcessHandle.current().info().command().orElseThrow(),
-            "-cp",
-            System.getProperty("java.class.path"),
-            Other.class.getName())
-        .redirectError(ProcessBuilder.Redirect.INHERIT)
-        .start();
-  }
-
   @Test
   void whatIsNoProgramIsNamed() {
     assertThat(Ran.of("watch", "somewhere").err()).contains("neither a process id nor HOST:PORT");
     assertThat(Ran.of("watch", "999999999").err()).contains("There is no process 999999999");
     assertThat(Ran.of("watch", "localhost:1").err()).contains("localhost:1");
     assertThat(Ran.of("watch", "1", "--interval", "0").exitCode()).isEqualTo(2);
-  }
-
-  /** A program with one shelf that was asked four times. */
-  static final class Other {
-    public static void main(String[] arguments) throws Exception {
-      SystemTime time = SystemTime.start();
-      Board board = new Board();
-      board.advance(Watermark.now(time));
-      Policy policy = Policy.standard().tolerating(Duration.ofHours(1));
-      Shelf shelf = new Shelf("main", policy, board, time, Ground.Trust.FEED);
-      for (int i = 0; i < 4; i++) {
-        shelf.<String, RuntimeException>read(
-            Key.named("test", "key"), Footprint.NOTHING, () -> "x");
-      }
-      String asked = "0123456789abcdef\t7\t5\tkept on main\tselect a from t";
-      try (JmxBeans views =
-          new JmxBeans("the orders", List.of(shelf), null, board, time, () -> asked)) {
-        System.out.println("ready");
-        new java.util.concurrent.CountDownLatch(1).await();
-      }
-    }
   }
 }

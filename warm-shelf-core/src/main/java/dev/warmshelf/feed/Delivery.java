@@ -9,6 +9,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.function.Consumer;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -23,12 +24,23 @@ public final class Delivery {
 
   private final Board board;
   private final FeedMeters meters;
+  private final Consumer<Clearing> clearing;
   private final Map<String, OwnWrite> expected = new ConcurrentHashMap<>();
 
-  /** Ticks this board, and counts with these meters. */
+  /** Ticks this board, and counts with these meters; what is cleared is nobody's. */
   public Delivery(Board board, FeedMeters meters) {
+    this(board, meters, cleared -> {});
+  }
+
+  /**
+   * The same.
+   *
+   * @param clearing clears what is cleared in all processes
+   */
+  public Delivery(Board board, FeedMeters meters, Consumer<Clearing> clearing) {
     this.board = board;
     this.meters = meters;
+    this.clearing = clearing;
   }
 
   /** Announces an own write. To be called before its commit is sent. */
@@ -56,6 +68,7 @@ public final class Delivery {
             "{} statements may mean something else in a changed schema", batch.meanings().size());
       }
     }
+    batch.clearings().forEach(clearing);
     Watermark mark = batch.mark();
     if (mark != null) {
       meters.delivered(batch.changes().size(), mark.nanos());

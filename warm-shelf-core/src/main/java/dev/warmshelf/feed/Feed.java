@@ -3,6 +3,7 @@ package dev.warmshelf.feed;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.meter.FeedMeters;
+import java.util.function.Consumer;
 
 /**
  * Tells a board about the changes of one database.
@@ -22,6 +23,14 @@ public interface Feed extends FollowedSchema, AutoCloseable {
    * @throws FeedException if the database cannot be reached or the feed is not installed there
    */
   void follow(Board board, TimeSource time) throws FeedException;
+
+  /**
+   * Says who is to clear what somebody has cleared in all processes. To be called before {@link
+   * #follow}.
+   *
+   * @param clearing called on the feed's thread, before the watermark moves past the clearing
+   */
+  void clearing(Consumer<Clearing> clearing);
 
   /** Asks for the next look at the database to be taken at once. Returns without waiting. */
   void hurry();

@@ -23,6 +23,7 @@ public abstract class PollingFeed implements Feed {
   private final Duration interval;
   private final @Nullable Consumer<Batch> listener;
   private final FeedMeters meters = new FeedMeters();
+  private volatile Consumer<Clearing> clearing = cleared -> {};
   private volatile @Nullable Running running;
 
   private record Running(Poll poll, Delivery delivery, PollingLoop loop) {}
@@ -61,7 +62,7 @@ public abstract class PollingFeed implements Feed {
     Poll poll = open(time);
     boolean done = false;
     try {
-      Delivery delivery = new Delivery(board, meters);
+      Delivery delivery = new Delivery(board, meters, clearing);
       Consumer<Batch> told = delivery::deliver;
       Consumer<Batch> all = listener == null ? told : listener.andThen(told);
       PollingLoop loop = new PollingLoop(name, poll, all, meters, interval);
@@ -76,6 +77,11 @@ public abstract class PollingFeed implements Feed {
         poll.giveUp();
       }
     }
+  }
+
+  @Override
+  public final void clearing(Consumer<Clearing> who) {
+    clearing = who;
   }
 
   private Running running() {

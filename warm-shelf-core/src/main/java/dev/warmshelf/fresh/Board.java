@@ -228,13 +228,14 @@ public final class Board {
    *
    * @param since the answer's fence for its data
    * @param own the number of the own write that the answer was made from; 0 if there was none
+   * @param most how many changes of a table to look at; if there are more, it is not complete
    */
-  public LookBack lookBack(Interest interest, long since, long own) {
+  public LookBack lookBack(Interest interest, long since, long own, int most) {
     long through = trail.completeThrough(ticks); // first: what comes now has a later tick
     Touching touching = new Touching(interest);
     boolean complete = own != OVERTAKEN;
     for (Lane table : interest.tables()) {
-      complete &= trail.walk(table, since, own, touching);
+      complete &= trail.walk(table, since, own, most, touching);
     }
     return new LookBack(through, complete, touching.found, touching.covered);
   }
@@ -343,6 +344,11 @@ public final class Board {
   /** Whether no lane of the footprint has changed since the fence was taken. */
   public boolean isFresh(Footprint footprint, long fence) {
     return isFresh(footprint, fence, 0);
+  }
+
+  /** The tick of the last change that may have been one of this lane; for a person to read. */
+  public long tickOf(Lane lane) {
+    return stamp(lane.hash());
   }
 
   /** Whether this lane has not changed since the fence was taken. */

@@ -102,11 +102,15 @@ final class Trail {
    *
    * @param since the tick after which they are wanted
    * @param except a tick at which they are not
+   * @param most so many at most
    * @return false if it is not certain that all were met
    */
-  boolean walk(Lane table, long since, long except, Visitor visitor) {
+  boolean walk(Lane table, long since, long except, int most, Visitor visitor) {
     Before at = newest.getOrDefault(table, Before.NOTHING);
-    while (at.tick() > since) {
+    for (int left = most; at.tick() > since; left--) {
+      if (left == 0) {
+        return false;
+      }
       Noted noted = ring.get(index(at.place()));
       if (noted == null || noted.place() != at.place()) {
         return false;

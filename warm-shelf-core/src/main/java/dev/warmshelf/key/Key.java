@@ -7,6 +7,7 @@ import java.security.MessageDigest;
 import java.security.NoSuchAlgorithmException;
 import java.util.Arrays;
 import java.util.HexFormat;
+import java.util.List;
 import java.util.Objects;
 import org.jspecify.annotations.Nullable;
 
@@ -75,6 +76,14 @@ public final class Key {
   /** The first 12 digits of {@link #digest()}, enough to follow a key through a log. */
   public String shortDigest() {
     return digest().substring(0, SHORT_DIGEST_DIGITS);
+  }
+
+  /**
+   * What stands at the places of the form's statement, as text, for a person: a set as its members
+   * in braces, a list in brackets.
+   */
+  public List<String> valuesInWords() {
+    return new ShownValues(values).all();
   }
 
   /** About how many bytes the key takes in memory, without the form that it shares with others. */

@@ -72,6 +72,11 @@ public final class Lane implements Comparable<Lane> {
     return new Lane(Kind.CLEARING, List.of(shelf, key.digest()));
   }
 
+  /** What a shelf ticks when the answers to all questions of a form are cleared. */
+  public static Lane ofClearedForm(String shelf, String formDigest) {
+    return new Lane(Kind.CLEARING, List.of(shelf, "form", formDigest));
+  }
+
   /**
    * The lane of what a statement means: ticked when the schema has changed so that it may mean
    * something else.
@@ -183,7 +188,7 @@ public final class Lane implements Comparable<Lane> {
       case GROUP -> shownTable() + "." + parts.get(2);
       case AT_LARGE -> shownTable() + " at large";
       case TAG -> "tag " + parts.get(0);
-      case CLEARING -> "key " + parts.get(0) + " " + parts.get(1);
+      case CLEARING -> String.join(" ", "clearing of", String.join(" ", parts));
       case MEANING -> "meaning of " + parts.get(0);
       case SCHEMA -> "*";
     };

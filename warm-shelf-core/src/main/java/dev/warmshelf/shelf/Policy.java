@@ -14,7 +14,8 @@ import java.util.Objects;
  *     the database answers each read
  * @param renewal what to do once something has changed; by default a second look, and mending
  * @param old whether answers are served that are out of date; none by default
- * @param audit how many hits are checked against direct reads; none by default
+ * @param oversight how it is looked after; by default no hit is checked against a direct read, and
+ *     values are shown of its entries, but no rows
  * @param patience how long callers wait for another caller's load before it counts as stuck and one
  *     more is begun; 10 seconds by default
  */
@@ -24,7 +25,7 @@ public record Policy(
     FeedTrust trust,
     Renewal renewal,
     OldAnswers old,
-    Audit audit,
+    Oversight oversight,
     Duration patience) {
   private static final Policy STANDARD =
       new Policy(
@@ -33,7 +34,7 @@ public record Policy(
           new FeedTrust(Duration.ofSeconds(1), WhenLost.askDatabase()),
           Renewal.mending(),
           OldAnswers.none(),
-          Audit.none(),
+          new Oversight(Audit.none(), Shown.VALUES),
           Duration.ofSeconds(10));
 
   /**
@@ -47,7 +48,7 @@ public record Policy(
     Objects.requireNonNull(trust, "trust");
     Objects.requireNonNull(renewal, "renewal");
     Objects.requireNonNull(old, "old");
-    Objects.requireNonNull(audit, "audit");
+    Objects.requireNonNull(oversight, "oversight");
     requirePositive("patience", patience);
   }
 
@@ -58,12 +59,12 @@ public record Policy(
 
   /** The same with another capacity. */
   public Policy holding(Capacity most) {
-    return new Policy(most, expiry, trust, renewal, old, audit, patience);
+    return new Policy(most, expiry, trust, renewal, old, oversight, patience);
   }
 
   /** The same with another end of answers. */
   public Policy expiring(Expiry when) {
-    return new Policy(capacity, when, trust, renewal, old, audit, patience);
+    return new Policy(capacity, when, trust, renewal, old, oversight, patience);
   }
 
   /**
@@ -95,22 +96,31 @@ public record Policy(
   }
 
   private Policy trusting(FeedTrust how) {
-    return new Policy(capacity, expiry, how, renewal, old, audit, patience);
+    return new Policy(capacity, expiry, how, renewal, old, oversight, patience);
   }
 
   /** The same with something else to do once something has changed. */
   public Policy renewing(Renewal how) {
-    return new Policy(capacity, expiry, trust, how, old, audit, patience);
+    return new Policy(capacity, expiry, trust, how, old, oversight, patience);
   }
 
   /** The same with other answers that are served though they are out of date. */
   public Policy serving(OldAnswers onPurpose) {
-    return new Policy(capacity, expiry, trust, renewal, onPurpose, audit, patience);
+    return new Policy(capacity, expiry, trust, renewal, onPurpose, oversight, patience);
   }
 
   /** The same with other audits. */
   public Policy auditing(Audit plan) {
-    return new Policy(capacity, expiry, trust, renewal, old, plan, patience);
+    return overseeing(new Oversight(Objects.requireNonNull(plan, "plan"), oversight.shown()));
+  }
+
+  /** The same of whose entries more or less is shown to whoever looks from outside. */
+  public Policy showing(Shown what) {
+    return overseeing(new Oversight(oversight.audit(), Objects.requireNonNull(what, "what")));
+  }
+
+  private Policy overseeing(Oversight how) {
+    return new Policy(capacity, expiry, trust, renewal, old, how, patience);
   }
 
   /**
@@ -119,7 +129,7 @@ public record Policy(
    * @throws IllegalArgumentException if it is not longer than zero
    */
   public Policy waitingAtMost(Duration limit) {
-    return new Policy(capacity, expiry, trust, renewal, old, audit, limit);
+    return new Policy(capacity, expiry, trust, renewal, old, oversight, limit);
   }
 
   long patienceNanos() {

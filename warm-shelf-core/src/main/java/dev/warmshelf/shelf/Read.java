@@ -368,7 +368,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
    */
   private @Nullable Entry mended(Load load) throws X {
     Entry old = invalidated;
-    if (old == null || bypass != null || old.loadNanos() < shelf.mendsFromNanos()) {
+    if (old == null || bypass != null || !shelf.mendingWorth().isWorth(old.loadNanos())) {
       return null;
     }
     LookBack changes = interest == null ? null : shelf.contents().touching(old, interest);
@@ -380,7 +380,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     if (mending == null) {
       return null;
     }
+    long began = shelf.ground().time().nanos();
     Entry entry = mended(load, old, changes, mending);
+    shelf.mendingWorth().took(shelf.ground().time().nanos() - began);
     if (entry == null) {
       shelf.meters().count(Count.UNMENDED);
     }

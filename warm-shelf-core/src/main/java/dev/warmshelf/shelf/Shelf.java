@@ -72,6 +72,7 @@ public final class Shelf implements AutoCloseable {
   private long sweepsAgain;
 
   private final Telling recorder;
+  private final MendingWorth mendingWorth;
   private volatile boolean closed;
 
   /** When to keep an answer that was made from an own write. */
@@ -118,6 +119,7 @@ public final class Shelf implements AutoCloseable {
     this.followsFeed = ground.trust() == Ground.Trust.FEED;
     this.loads = new Loads(time, policy.patienceNanos());
     this.contents = new ShelfContents(name, policy, ground, meters, storeOf);
+    this.mendingWorth = new MendingWorth(policy.renewal().mendsFromNanos());
     this.toleranceNanos = policy.trust().toleranceNanos();
     this.lossBoundNanos = policy.trust().lossBoundNanos();
     if (!followsFeed && !policy.expiry().endsAll()) {
@@ -128,7 +130,9 @@ public final class Shelf implements AutoCloseable {
               + " of the two.");
     }
     this.auditor =
-        policy.audit().share() == 0 ? null : new Auditor(name, policy.audit(), board, time, meters);
+        policy.oversight().audit().share() == 0
+            ? null
+            : new Auditor(name, policy.oversight().audit(), board, time, meters);
     this.ahead =
         policy.renewal().aheadShare() == 0 ? null : new Ahead(name, policy.renewal(), ground);
     ground.upkeep().add(this);
@@ -164,6 +168,70 @@ public final class Shelf implements AutoCloseable {
                 new HeldSize(1, entry.bytes()),
                 (some, one) -> some.and(one.bytes())));
     return held;
+  }
+
+  /** How many answers may be served just now. Looks at every entry. */
+  public int fresh() {
+    long now = time.nanos();
+    int[] fresh = {0};
+    contents.forEach(entry -> fresh[0] += contents.mayServe(entry, now) ? 1 : 0);
+    return fresh[0];
+  }
+
+  /** What reads get just now, in words. */
+  public String gives() {
+    if (closed) {
+      return "the database's answers: the shelf is closed";
+    } else if (!isFeedLost()) {
+      return followsFeed ? "kept answers" : "kept answers, as old as their TTL lets them be";
+    }
+    String when = policy.trust().whenLost().inWords();
+    return when
+        + ": no change is known of the last "
+        + policy.trust().tolerance().toMillis()
+        + " ms";
+  }
+
+  /** What is held, for somebody who looks from outside. Looks at every entry. */
+  public EntryPage entries(EntryQuery asked) {
+    return look().page(asked);
+  }
+
+  /**
+   * One of the entries. Looks at every entry.
+   *
+   * @param digest the beginning of its key's digest
+   */
+  public Optional<EntryDetail> entry(String digest) {
+    ShelfLook look = look();
+    return Optional.ofNullable(look.find(digest)).map(look::detail);
+  }
+
+  private ShelfLook look() {
+    return new ShelfLook(contents, board, policy.oversight().shown(), time.nanos());
+  }
+
+  /**
+   * Invalidates the answers to one question, what is held and what is being loaded. Looks at every
+   * entry.
+   *
+   * @param digest the beginning of its key's digest
+   * @return how many entries have left
+   */
+  public int clearEntry(String digest) {
+    Entry found = look().find(digest);
+    return found == null ? 0 : contents.clear(found.key());
+  }
+
+  /**
+   * Invalidates the answers to all questions of a form, what is held and what is being loaded.
+   * Looks at every entry.
+   *
+   * @param form the beginning of the form's digest
+   * @return how many entries have left
+   */
+  public int clearForm(String form) {
+    return contents.clearForm(form, look());
   }
 
   /**
@@ -430,6 +498,10 @@ public final class Shelf implements AutoCloseable {
   }
 
   /** How long a load must have taken for its answer to be mended. */
+  MendingWorth mendingWorth() {
+    return mendingWorth;
+  }
+
   long mendsFromNanos() {
     return policy.renewal().mendsFromNanos();
   }

@@ -16,6 +16,7 @@ import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Keeper;
 import dev.warmshelf.store.Store;
 import java.util.ArrayList;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
@@ -31,9 +32,9 @@ import org.slf4j.LoggerFactory;
  * What one shelf holds: which entries may be served, kept, or must go, and the count of it.
  *
  * <p><b>Clearing.</b> A cleared shelf has a floor: entries whose fence lies below are out. A
- * cleared key ticks a lane of its own, which is looked at when an entry is kept, before it is put
- * into the store and again after: a clearing between the two finds the entry in the store and
- * removes it.
+ * cleared key, or form, ticks a lane of its own, which is looked at when an entry is kept, before
+ * it is put into the store and again after: a clearing between the two finds the entry in the store
+ * and removes it.
  *
  * <p>Thread-safe. A failing store surfaces here as its runtime exception.
  */
@@ -286,7 +287,7 @@ final class ShelfContents implements Keeper {
 
   private boolean keep(Entry entry, @Nullable Entry before, boolean mayBeServed) {
     try {
-      Lane clearings = clearingsOf(entry.key());
+      Footprint clearings = clearingsOf(entry.key());
       if (!mayBeServed || wasCleared(clearings, entry)) {
         meters.count(Count.OVERTAKEN);
         Events.outAtBirth(shelf, entry.key());
@@ -314,13 +315,51 @@ final class ShelfContents implements Keeper {
     }
   }
 
-  /** Invalidates what is held under the key, and what is being loaded for it. */
-  void clear(Key key) {
-    board.tick(List.of(clearingsOf(key)));
+  /**
+   * Invalidates what is held under the key, and what is being loaded for it.
+   *
+   * @return how many entries have left
+   */
+  int clear(Key key) {
+    board.tick(List.of(Lane.ofClearing(shelf, key)));
     Entry entry = store.get(key);
     if (entry != null && store.remove(entry)) {
       left(entry, "cleared");
+      return 1;
     }
+    return 0;
+  }
+
+  /**
+   * Invalidates what is held of forms whose digests begin so, and what is being loaded of them: of
+   * a form of which nothing is held that is only done if the digest is whole.
+   *
+   * @return how many entries have left
+   */
+  int clearForm(String form, ShelfLook look) {
+    Set<String> forms = new HashSet<>(Set.of(form));
+    store.forEach(
+        entry -> {
+          if (look.isOf(entry, form)) {
+            forms.add(entry.key().form().formDigest());
+          }
+        });
+    board.tick(forms.stream().map(each -> Lane.ofClearedForm(shelf, each)).toList());
+    List<Entry> out = new ArrayList<>();
+    store.forEach(
+        entry -> {
+          if (look.isOf(entry, form)) {
+            out.add(entry);
+          }
+        });
+    int left = 0;
+    for (Entry entry : out) {
+      if (store.remove(entry)) {
+        left(entry, "cleared");
+        left++;
+      }
+    }
+    return left;
   }
 
   /** Invalidates all that is held, and all that is being loaded. */
@@ -357,11 +396,12 @@ final class ShelfContents implements Keeper {
         && board.isFresh(clearingsOf(key), fence);
   }
 
-  private Lane clearingsOf(Key key) {
-    return Lane.ofClearing(shelf, key);
+  private Footprint clearingsOf(Key key) {
+    return Footprint.of(
+        Lane.ofClearing(shelf, key), Lane.ofClearedForm(shelf, key.form().formDigest()));
   }
 
-  private boolean wasCleared(Lane clearings, Entry entry) {
+  private boolean wasCleared(Footprint clearings, Entry entry) {
     return !board.isFresh(clearings, entry.fence());
   }
 

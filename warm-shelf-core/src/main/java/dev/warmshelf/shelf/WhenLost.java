@@ -48,4 +48,14 @@ public record WhenLost(Duration bound) {
   boolean asksDatabase() {
     return bound.isZero();
   }
+
+  /** What reads get, in words. */
+  String inWords() {
+    if (asksDatabase()) {
+      return "the database's answers";
+    }
+    return bound.equals(WITHOUT_BOUND)
+        ? "kept answers within their TTL"
+        : "kept answers no older than " + bound.toMillis() + " ms";
+  }
 }

@@ -1,5 +1,7 @@
 package dev.warmshelf.store;
 
+import java.util.List;
+
 /** What a kept value can tell of its size and content. Values that cannot are kept all the same. */
 public interface Content {
   /** How many rows there are. */
@@ -13,4 +15,24 @@ public interface Content {
    * to notice differences, not to withstand somebody who plans a collision.
    */
   long fingerprint();
+
+  /**
+   * The first rows, to be shown to a person; no columns if there are none to show.
+   *
+   * @param most how many
+   */
+  default Rows firstRows(int most) {
+    return Rows.NONE;
+  }
+
+  /**
+   * Rows as texts.
+   *
+   * @param columns their names
+   * @param rows as many texts each; {@code null} stands for null
+   */
+  record Rows(List<String> columns, List<List<String>> rows) {
+    /** No columns. */
+    public static final Rows NONE = new Rows(List.of(), List.of());
+  }
 }

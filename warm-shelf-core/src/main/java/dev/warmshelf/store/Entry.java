@@ -9,6 +9,7 @@ import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.store.Fill.Life;
 import dev.warmshelf.store.Fill.Renewable;
 import java.lang.invoke.MethodHandles;
@@ -26,6 +27,11 @@ import org.jspecify.annotations.Nullable;
 public final class Entry {
   /** This object, its slot with the uses, and its places in the store's map and list. */
   private static final int OWN_BYTES = 112 + 40 + 24 + 32 + 12;
+
+  /** To look at a change takes a third of this, so that a look takes a third of a load at most. */
+  private static final int NANOS_A_CHANGE = 200;
+
+  private static final int LEAST_LOOKED_AT = 64;
 
   private static final VarHandle USED_AT;
 
@@ -163,9 +169,20 @@ public final class Entry {
         : board.isFresh(lanes, fence, tick, ownTick);
   }
 
-  /** The changes since the answer was last known to hold that could make a difference to it. */
+  /**
+   * Whether a lane of its footprint has changed since the answer was read, for all it may matter.
+   */
+  public boolean isOutBy(Board board, Lane lane) {
+    return !board.isFresh(Footprint.of(lane), fence, dataFence, ownTick);
+  }
+
+  /**
+   * The changes since the answer was last known to hold that could make a difference to it. Of an
+   * answer that is loaded quickly only so many are looked at as are cheaper than its load.
+   */
   public LookBack lookBack(Board board, Interest interest) {
-    return board.lookBack(interest, dataFence, ownTick);
+    long most = Math.max(LEAST_LOOKED_AT, loadNanos / NANOS_A_CHANGE);
+    return board.lookBack(interest, dataFence, ownTick, (int) Math.min(most, Integer.MAX_VALUE));
   }
 
   /** Whether these are all still remembered. */
@@ -186,7 +203,9 @@ public final class Entry {
     if (known != null && known.since() != from) {
       known = null; // it was found to hold since
     }
-    LookBack changes = board.lookBack(interest, known == null ? from : known.through(), ownTick);
+    LookBack changes =
+        board.lookBack(
+            interest, known == null ? from : known.through(), ownTick, Integer.MAX_VALUE);
     boolean cleared = changes.touching().stream().anyMatch(Change::isAtLarge);
     if (!changes.isComplete() || cleared || !isFreshSince(board, Long.MAX_VALUE)) {
       return null;

@@ -248,18 +248,21 @@ class BoardTest {
     long fence = board.lastTick();
     board.tickChanges(List.of(moved("7", "9")));
     board.tickChanges(changes(ROUTE));
-    assertThat(board.lookBack(portsOf("3"), fence, 0).findsNothing()).isTrue();
-    assertThat(board.lookBack(portsOf("3"), fence, 0).through()).isEqualTo(board.lastTick());
-    assertThat(board.lookBack(portsOf("7"), fence, 0).touching()).hasSize(1);
-    assertThat(board.lookBack(portsOf("9"), fence, 0).touching()).hasSize(1);
-    assertThat(board.lookBack(portsOf("9"), board.lastTick(), 0).findsNothing()).isTrue();
+    assertThat(board.lookBack(portsOf("3"), fence, 0, 100_000).findsNothing()).isTrue();
+    assertThat(board.lookBack(portsOf("3"), fence, 0, 100_000).through())
+        .isEqualTo(board.lastTick());
+    assertThat(board.lookBack(portsOf("3"), fence, 0, 1).findsNothing()).isTrue();
+    assertThat(board.lookBack(portsOf("3"), fence, 0, 0).isComplete()).isFalse();
+    assertThat(board.lookBack(portsOf("7"), fence, 0, 100_000).touching()).hasSize(1);
+    assertThat(board.lookBack(portsOf("9"), fence, 0, 100_000).touching()).hasSize(1);
+    assertThat(board.lookBack(portsOf("9"), board.lastTick(), 0, 100_000).findsNothing()).isTrue();
   }
 
   @Test
   void aTickOfATableByHandTouchesEveryAnswerFromIt() {
     long fence = board.lastTick();
     board.tick(List.of(PORT, PORT.atLarge()));
-    assertThat(board.lookBack(portsOf("3"), fence, 0).findsNothing()).isFalse();
+    assertThat(board.lookBack(portsOf("3"), fence, 0, 100_000).findsNothing()).isFalse();
   }
 
   @Test
@@ -270,8 +273,8 @@ class BoardTest {
     for (int i = 0; i < Trail.MOST_CHANGES; i++) {
       board.tickChanges(List.of(moved("5", "6")));
     }
-    assertThat(board.lookBack(portsOf("3"), fence, 0).findsNothing()).isFalse();
-    assertThat(board.lookBack(portsOf("3"), later, 0).findsNothing()).isTrue();
+    assertThat(board.lookBack(portsOf("3"), fence, 0, 100_000).findsNothing()).isFalse();
+    assertThat(board.lookBack(portsOf("3"), later, 0, 100_000).findsNothing()).isTrue();
   }
 
   @Test
@@ -284,9 +287,9 @@ class BoardTest {
     for (int i = 0; i < 4; i++) {
       board.tickChanges(List.of(change(many)));
     }
-    assertThat(board.lookBack(portsOf("3"), fence, 0).findsNothing()).isTrue();
+    assertThat(board.lookBack(portsOf("3"), fence, 0, 100_000).findsNothing()).isTrue();
     board.tickChanges(List.of(moved("5", "6")));
-    assertThat(board.lookBack(portsOf("3"), fence, 0).findsNothing()).isFalse();
+    assertThat(board.lookBack(portsOf("3"), fence, 0, 100_000).findsNothing()).isFalse();
   }
 
   @Test
@@ -294,7 +297,7 @@ class BoardTest {
     Footprint footprint = Footprint.of(PORT, Lane.ofTag("ours"));
     long fence = board.lastTick();
     board.tickChanges(List.of(moved("7", "9")));
-    long through = board.lookBack(portsOf("3"), fence, 0).through();
+    long through = board.lookBack(portsOf("3"), fence, 0, 100_000).through();
     assertThat(board.isFresh(footprint, fence, fence, 0)).isFalse();
     assertThat(board.isFresh(footprint, fence, through, 0)).isTrue();
     board.tick(List.of(Lane.ofTag("ours")));

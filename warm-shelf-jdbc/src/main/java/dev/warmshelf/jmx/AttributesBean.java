@@ -1,5 +1,6 @@
 package dev.warmshelf.jmx;
 
+import java.util.List;
 import java.util.Map;
 import java.util.function.Supplier;
 import javax.management.Attribute;
@@ -9,24 +10,29 @@ import javax.management.DynamicMBean;
 import javax.management.MBeanAttributeInfo;
 import javax.management.MBeanException;
 import javax.management.MBeanInfo;
+import javax.management.MBeanOperationInfo;
 import javax.management.ReflectionException;
 
 /**
- * An MBean whose attributes are what a map holds. The map is made once for each request, so that
- * attributes that are read together are of one moment.
+ * An MBean whose attributes are what a map holds, and that does what it is asked. The map is made
+ * once for each request, so that attributes that are read together are of one moment.
  *
  * <p>Thread-safe if the supplier is.
  */
 final class AttributesBean implements DynamicMBean {
   private final String description;
   private final Supplier<Map<String, Object>> attributes;
+  private final List<Operation> operations;
 
   /**
-   * @param attributes always the same names and classes; texts and numbers
+   * @param attributes always the same names and classes; texts, numbers and truth values
+   * @param operations no two of one name
    */
-  AttributesBean(String description, Supplier<Map<String, Object>> attributes) {
+  AttributesBean(
+      String description, Supplier<Map<String, Object>> attributes, List<Operation> operations) {
     this.description = description;
     this.attributes = attributes;
+    this.operations = List.copyOf(operations);
   }
 
   @Override
@@ -64,7 +70,27 @@ final class AttributesBean implements DynamicMBean {
   @Override
   public Object invoke(String action, Object[] parameters, String[] signature)
       throws MBeanException, ReflectionException {
+    for (Operation each : operations) {
+      if (each.name().equals(action)) {
+        return invoke(each, parameters);
+      }
+    }
     throw new ReflectionException(new NoSuchMethodException(action));
+  }
+
+  /** What it throws is told in words, since whoever asked may not have its class. */
+  private static Object invoke(Operation operation, Object[] parameters) throws MBeanException {
+    int given = parameters == null ? 0 : parameters.length;
+    if (given != operation.inputs().size()) {
+      throw new MBeanException(
+          new IllegalArgumentException(
+              operation.name() + " takes " + operation.inputs().size() + " inputs."));
+    }
+    try {
+      return operation.run().with(parameters);
+    } catch (Exception e) {
+      throw new MBeanException(new IllegalStateException(String.valueOf(e.getMessage())));
+    }
   }
 
   @Override
@@ -81,6 +107,8 @@ final class AttributesBean implements DynamicMBean {
                         false,
                         false))
             .toArray(MBeanAttributeInfo[]::new);
-    return new MBeanInfo(AttributesBean.class.getName(), description, infos, null, null, null);
+    MBeanOperationInfo[] actions =
+        operations.stream().map(Operation::info).toArray(MBeanOperationInfo[]::new);
+    return new MBeanInfo(AttributesBean.class.getName(), description, infos, null, actions, null);
   }
 }

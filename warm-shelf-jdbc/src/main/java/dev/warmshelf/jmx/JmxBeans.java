@@ -10,17 +10,14 @@ import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Shelf;
 import java.lang.management.ManagementFactory;
 import java.util.ArrayList;
-import java.util.Collection;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.concurrent.atomic.AtomicInteger;
-import java.util.function.Supplier;
 import javax.management.JMException;
 import javax.management.MBeanServer;
 import javax.management.ObjectName;
-import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -38,40 +35,61 @@ public final class JmxBeans implements AutoCloseable {
   private final MBeanServer server = ManagementFactory.getPlatformMBeanServer();
   private final List<ObjectName> registered = new ArrayList<>();
 
-  /**
-   * @param namespace goes before the shelves' names; may be empty
-   * @param feed null if none is followed
-   * @param statements what the program asks by JDBC, a line each
-   */
-  public JmxBeans(
-      String namespace,
-      Collection<Shelf> shelves,
-      @Nullable Feed feed,
-      Board board,
-      TimeSource time,
-      Supplier<String> statements) {
-    String program = Integer.toString(COUNT.incrementAndGet());
-    for (Shelf shelf : shelves) {
-      String name = namespace.isEmpty() ? shelf.name() : namespace + "/" + shelf.name();
+  /** Shows a program part. */
+  public JmxBeans(Program program) {
+    String number = Integer.toString(COUNT.incrementAndGet());
+    for (Shelf shelf : program.shelves()) {
+      String name =
+          program.namespace().isEmpty() ? shelf.name() : program.namespace() + "/" + shelf.name();
       register(
-          program,
+          number,
           "shelf",
           shelf.name(),
-          new AttributesBean("A shelf's meters", () -> attributes(name, shelf)));
+          new AttributesBean(
+              "A shelf's meters and entries",
+              () -> attributes(name, shelf),
+              EntryValues.operations(shelf)));
     }
+    Desk desk = program.desk();
     register(
-        program,
-        "statements",
-        "statements",
-        new AttributesBean(
-            "What the program asks by JDBC", () -> Map.of("Statements", statements.get())));
+        number,
+        "program",
+        "program",
+        new AttributesBean("The whole", desk::attributes, clearing(desk)));
+    Feed feed = program.feed();
     if (feed != null) {
       register(
-          program,
+          number,
           "feed",
           "feed",
-          new AttributesBean("A feed's meters", () -> attributes(feed, board, time)));
+          new AttributesBean(
+              "A feed's meters",
+              () -> attributes(feed, program.board(), program.time()),
+              List.of()));
     }
+  }
+
+  private static List<Operation> clearing(Desk desk) {
+    List<Operation.Input> inputs =
+        List.of(
+            new Operation.Input("what", String.class, "all, shelf, table, tag, query or key"),
+            new Operation.Input("name", String.class, "of it; empty for all"));
+    return List.of(
+        new Operation(
+            "clear",
+            "Clears kept answers in this process; gives about how many are gone",
+            long.class,
+            inputs,
+            given -> desk.clear((String) given[0], (String) given[1])),
+        new Operation(
+            "clearEverywhere",
+            "Has all processes clear that follow the journal",
+            boolean.class,
+            inputs,
+            given -> {
+              desk.clearEverywhere((String) given[0], (String) given[1]);
+              return true;
+            }));
   }
 
   private void register(String program, String kind, String name, AttributesBean bean) {

@@ -28,7 +28,7 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Journal {
   /** Of what stands in the database. */
-  static final int VERSION = 4;
+  static final int VERSION = 5;
 
   /** SQL for the second, since the epoch, until which somebody follows; 0 if nobody ever did. */
   static final String READ_UNTIL =

@@ -122,7 +122,7 @@ final class JournalPoll implements Poll {
       schemaUnseen = false;
     }
     meanings = watch.undelivered();
-    Batch told = new Batch(batch.mark(), changes, meanings, batch.reset());
+    Batch told = batch.withChanges(changes).withMeanings(meanings);
     return untold == null ? told : told.withReset(untold);
   }
 

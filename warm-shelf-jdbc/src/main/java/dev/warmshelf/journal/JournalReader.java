@@ -1,6 +1,7 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.feed.Batch;
+import dev.warmshelf.feed.Clearing;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
@@ -61,6 +62,9 @@ final class JournalReader implements AutoCloseable {
 
   /** More rows than this are not told one by one: everything counts as changed then. */
   static final int MOST_ROWS = 20_000;
+
+  /** In place of a lane. */
+  private static final String CLEARING = "!";
 
   private static final String ROWS =
       """
@@ -316,9 +320,10 @@ final class JournalReader implements AutoCloseable {
     double clock = rows.getDouble(7);
     noteLoss(before, now, rows.getBoolean(4), rows.getBoolean(5));
     List<Change> changes = new ArrayList<>();
-    String reset = rows.getString(9) == null ? null : add(rows, changes, null);
+    List<Clearing> clearings = new ArrayList<>();
+    String reset = rows.getString(9) == null ? null : add(rows, changes, clearings, null);
     while (rows.next()) {
-      reset = add(rows, changes, reset);
+      reset = add(rows, changes, clearings, reset);
     }
     if (changes.size() > MOST_ROWS) {
       reset = "More than " + MOST_ROWS + " changes have come at once";
@@ -328,7 +333,7 @@ final class JournalReader implements AutoCloseable {
     if (lostBecause != null) {
       reset = "The feed has lost its place, since " + lostBecause;
     }
-    return new Batch(complete ? mark : null, changes, reset);
+    return new Batch(complete ? mark : null, changes, List.of(), clearings, reset);
   }
 
   /** Whether writers are certain to note what they do; says anew that a reader is there. */
@@ -350,10 +355,15 @@ final class JournalReader implements AutoCloseable {
     lostBecause = null;
   }
 
-  private @Nullable String add(ResultSet row, List<Change> changes, @Nullable String reset)
+  private @Nullable String add(
+      ResultSet row, List<Change> changes, List<Clearing> clearings, @Nullable String reset)
       throws SQLException {
     Lane lane;
     try {
+      if (CLEARING.equals(row.getString(10))) {
+        clearings.add(NotedRow.clearing(row, 9));
+        return reset;
+      }
       lane = Lane.read(row.getString(10));
     } catch (IllegalArgumentException e) {
       return "A row of the journal was written by another version";

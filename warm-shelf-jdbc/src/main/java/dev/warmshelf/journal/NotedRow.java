@@ -1,5 +1,6 @@
 package dev.warmshelf.journal;
 
+import dev.warmshelf.feed.Clearing;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ChangedRow;
 import dev.warmshelf.lane.Lane;
@@ -40,6 +41,18 @@ final class NotedRow {
         made == null || !kind.equals("UPDATE") ? null : alike(row.getArray(at + 6), made),
         kind,
         Duration.ofNanos(TimeUnit.MICROSECONDS.toNanos(Math.max(0, row.getLong(at + 7)))));
+  }
+
+  /**
+   * Reads the same columns of a clearing.
+   *
+   * @throws IllegalArgumentException if that is none
+   */
+  static Clearing clearing(ResultSet row, int at) throws SQLException {
+    String name = row.getString(at + 3);
+    Array who = row.getArray(at + 4);
+    String by = who == null ? "nobody knows" : String.join(" ", ((String[][]) who.getArray())[0]);
+    return Clearing.of(row.getString(at + 2), name == null ? "" : name, by.strip());
   }
 
   /** What they were before and are now; null unless all of that is told. */

@@ -21,6 +21,19 @@ public interface Answer extends FootprintPlan.Rows, Content {
   /** Whether another answer of its kind has the same columns and rows, in whatever order. */
   boolean hasSameRows(Answer alike);
 
+  @Override
+  default Rows firstRows(int most) {
+    List<List<String>> rows = new ArrayList<>();
+    for (int row = 0; row < Math.min(most, rows()); row++) {
+      List<String> shown = new ArrayList<>();
+      for (int column = 0; column < columns().size(); column++) {
+        shown.add(String.valueOf(value(row, column)));
+      }
+      rows.add(shown);
+    }
+    return new Rows(columns(), rows);
+  }
+
   /** Whether it is all that a caller gets; one with something beside it is nobody else's. */
   default boolean isShareable() {
     return true;

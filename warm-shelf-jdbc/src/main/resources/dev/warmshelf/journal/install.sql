@@ -24,7 +24,7 @@ CREATE TABLE IF NOT EXISTS warm_shelf.journal (
 CREATE TABLE IF NOT EXISTS warm_shelf.installation (
   name             uuid NOT NULL,
   trimmed_through  xid8 NOT NULL DEFAULT '0',
-  version          int NOT NULL DEFAULT 4,
+  version          int NOT NULL DEFAULT 5,
   retention        interval NOT NULL DEFAULT '1 hour',
   awake_since      xid8 NOT NULL DEFAULT '0'
 );
@@ -144,6 +144,22 @@ BEGIN
 END
 $function$;
 REVOKE ALL ON FUNCTION warm_shelf.trim_journal() FROM PUBLIC;
+
+-- Has all processes that follow clear what they keep: all, or of a shelf, table, tag, query or key of
+-- this name. Whoever may run it may; who did is told to the processes, which log it.
+CREATE OR REPLACE FUNCTION warm_shelf.clear(what text, name text) RETURNS void
+LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
+BEGIN
+  IF what NOT IN ('all', 'shelf', 'table', 'tag', 'query', 'key') THEN
+    RAISE EXCEPTION '% cannot be cleared; expected all, shelf, table, tag, query or key',
+      quote_nullable(what) USING ERRCODE = 'invalid_parameter_value';
+  END IF;
+  INSERT INTO warm_shelf.journal (lane, kind, shape, rows_before)
+  VALUES ('!', what, name,
+          ARRAY[ARRAY[session_user::text, current_setting('application_name', true)]]);
+END
+$function$;
+REVOKE ALL ON FUNCTION warm_shelf.clear(text, text) FROM PUBLIC;
 
 -- Changes of the schema count too: a view may come to stand for other tables, a function for another
 -- result. Only a superuser may have this watched; without it, tell WarmShelf.schemaChanged(). Left out

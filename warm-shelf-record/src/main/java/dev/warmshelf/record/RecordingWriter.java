@@ -8,10 +8,7 @@ import dev.warmshelf.shelf.AskedQuestion;
 import java.io.FilterOutputStream;
 import java.io.IOException;
 import java.io.OutputStream;
-import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
-import java.security.MessageDigest;
-import java.security.NoSuchAlgorithmException;
 import java.time.Instant;
 import java.util.HashMap;
 import java.util.HexFormat;
@@ -123,7 +120,7 @@ final class RecordingWriter {
     json.writeStartObject();
     json.writeNumberField("statement", number);
     json.writeStringField("shelf", key.shelf());
-    json.writeStringField("digest", digest(key.form().statement()));
+    json.writeStringField("digest", key.form().formDigest());
     json.writeStringField("sql", key.sql());
     json.writeArrayFieldStart("parameters");
     for (String name : words == null ? List.<String>of() : words.parameters()) {
@@ -131,16 +128,6 @@ final class RecordingWriter {
     }
     json.writeEndArray();
     json.writeEndObject();
-  }
-
-  private static String digest(String text) {
-    try {
-      byte[] sha256 =
-          MessageDigest.getInstance("SHA-256").digest(text.getBytes(StandardCharsets.UTF_8));
-      return HexFormat.of().formatHex(sha256).substring(0, DIGITS);
-    } catch (NoSuchAlgorithmException e) {
-      throw new IllegalStateException("every Java platform has SHA-256 (java.security API)", e);
-    }
   }
 
   /** Knows how much has gone through it: the compressed bytes. */

@@ -1,6 +1,6 @@
 package dev.warmshelf.sql;
 
-import dev.warmshelf.key.Key;
+import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.key.ValuePlan;
 import dev.warmshelf.sql.text.Lexer;
 import dev.warmshelf.sql.text.NormalForm;
@@ -76,8 +76,6 @@ public final class SqlStatement {
           "when",
           "where",
           "with");
-
-  private static final int FORM_DIGITS = 16;
 
   /** How a line begins that is a statement of its own, in a file without semicolons. */
   private static final Pattern BEGINS =
@@ -359,7 +357,7 @@ public final class SqlStatement {
 
   /** The beginning of the normal form's digest, by which logs and rules call it. */
   public String formDigest() {
-    return Key.named("", normalForm).digest().substring(0, FORM_DIGITS);
+    return KeyShape.formDigest(normalForm);
   }
 
   /** About how many bytes the statement takes in memory: its tokens outweigh its text. */

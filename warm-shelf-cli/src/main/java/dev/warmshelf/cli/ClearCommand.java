@@ -1,0 +1,121 @@
+package dev.warmshelf.cli;
+
+import dev.warmshelf.feed.Clearing;
+import dev.warmshelf.measure.text.Text;
+import java.io.PrintWriter;
+import java.sql.Connection;
+import java.sql.PreparedStatement;
+import java.sql.SQLException;
+import java.util.concurrent.Callable;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.Parameters;
+import picocli.CommandLine.Spec;
+
+/** {@code shelf clear}: has kept answers go. */
+@Command(
+    name = "clear",
+    mixinStandardHelpOptions = true,
+    description = {
+      "Clears kept answers, and what is being loaded with them: everything, or of one shelf, table, "
+          + "tag, query or key. A query and a key are named by digests, as 'shelf look' shows them.",
+      "In one program, which logs it; with --everywhere, that program tells all that follow its "
+          + "journal; with --db and no program, the journal is told directly."
+    },
+    footer = {
+      "",
+      "To tell the journal needs: GRANT EXECUTE ON FUNCTION warm_shelf.clear(text, text), and USAGE "
+          + "on the schema warm_shelf.",
+      DatabaseOptions.HELP,
+      "",
+      "Examples:",
+      "  shelf clear 12345 table port",
+      "  shelf clear 12345 all --everywhere",
+      "  shelf clear --db jdbc:postgresql://localhost/ferries query 2e53f462eff58e26"
+    })
+final class ClearCommand implements Callable<Integer> {
+  @Spec
+  @SuppressWarnings("NullAway.Init") // set by the argument parser
+  private CommandSpec spec;
+
+  @Parameters(
+      arity = "1..3",
+      paramLabel = "[PID|HOST:PORT] WHAT [NAME]",
+      description =
+          "A program, unless --db is given; all, shelf, table, tag, query or key; and its name.")
+  private String[] words = {};
+
+  @Option(names = "--everywhere", description = "Also in all others that follow the journal.")
+  private boolean everywhere;
+
+  @Mixin private final DatabaseOptions database = new DatabaseOptions();
+
+  @Override
+  public Integer call() throws Failure {
+    PrintWriter out = spec.commandLine().getOut();
+    int from = database.isArgument() ? 0 : 1;
+    if (words.length <= from) {
+      throw new Failure("Say what is to be cleared: all, shelf, table, tag, query or key.");
+    } else if (words.length > from + 2) {
+      throw new Failure(
+          "Too many words; expected " + (from == 0 ? "" : "a program, ") + "WHAT NAME.");
+    }
+    String name = words.length > from + 1 ? words[from + 1] : "";
+    Clearing what;
+    try {
+      what = Clearing.of(words[from], name, "shelf clear");
+    } catch (IllegalArgumentException e) {
+      throw new Failure(String.valueOf(e.getMessage()), e);
+    }
+    out.println(database.isArgument() ? byJournal(what) : inProgram(words[0], what));
+    out.flush();
+    return 0;
+  }
+
+  private String inProgram(String program, Clearing what) throws Failure {
+    ProgramTarget target = ProgramTarget.of(program);
+    String word = what.what().word();
+    if (everywhere) {
+      target.ask(
+          desk -> {
+            desk.clearEverywhere(word, what.name());
+            return true;
+          });
+      return "All that follow the journal were told to clear " + what + ".";
+    }
+    long gone = target.ask(desk -> desk.clear(word, what.name()));
+    return "Cleared " + what + ": about " + Text.count(gone) + " answers are gone.";
+  }
+
+  private String byJournal(Clearing what) throws Failure {
+    try (Connection connection = database.connection();
+        PreparedStatement statement =
+            connection.prepareStatement("SELECT warm_shelf.clear(?, ?)")) {
+      statement.setString(1, what.what().word());
+      statement.setString(2, what.name());
+      statement.execute();
+    } catch (SQLException e) {
+      throw whyNot(e);
+    }
+    return "All that follow the journal were told to clear " + what + ".";
+  }
+
+  private static Failure whyNot(SQLException e) {
+    @Nullable String state = e.getSQLState();
+    if ("42883".equals(state) || "3F000".equals(state)) {
+      return new Failure(
+          "The journal is not installed in this database, or is of an older version; 'shelf feed"
+              + " install' or 'shelf feed upgrade' mends that.",
+          e);
+    } else if ("42501".equals(state)) {
+      return new Failure(
+          "This role may not clear; its owner grants it by GRANT USAGE ON SCHEMA warm_shelf and"
+              + " GRANT EXECUTE ON FUNCTION warm_shelf.clear(text, text).",
+          e);
+    }
+    return Failure.of(e);
+  }
+}

@@ -1,0 +1,93 @@
+package dev.warmshelf.cli;
+
+import java.io.PrintWriter;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.concurrent.Callable;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.Spec;
+
+/** {@code shelf health}: how a running program's shelves are. */
+@Command(
+    name = "health",
+    mixinStandardHelpOptions = true,
+    description = {
+      "Says how a running program's shelves are: live, on TTL alone, lagging, lost or closed, since "
+          + "when and why, and what reads of each shelf get now."
+    },
+    footer = {
+      "",
+      "Exit codes: 0 live, or on TTL alone; 1 not so; 2 it could not be asked.",
+      "",
+      "Example:",
+      "  shelf health 12345"
+    })
+final class HealthCommand implements Callable<Integer> {
+  @Spec
+  @SuppressWarnings("NullAway.Init") // set by the argument parser
+  private CommandSpec spec;
+
+  @Mixin private final ProgramTarget program = new ProgramTarget();
+
+  @Option(names = "--json", description = "Print one JSON object for each part of the program.")
+  private boolean json;
+
+  @Override
+  public Integer call() throws Failure {
+    PrintWriter out = spec.commandLine().getOut();
+    List<Map<String, Object>> parts = program.ask(ProgramDesk::health);
+    boolean well = true;
+    for (Map<String, Object> part : parts) {
+      well &= Boolean.TRUE.equals(part.get("IsWell"));
+      if (json) {
+        out.println(Json.onOneLine(fields(part)));
+      } else {
+        lines(part, out);
+      }
+    }
+    out.flush();
+    return well ? 0 : 1;
+  }
+
+  private static Map<String, String> gives(Map<String, Object> part) {
+    Map<String, String> gives = new LinkedHashMap<>();
+    for (String line : String.valueOf(part.get("Gives")).lines().toList()) {
+      String[] both = line.split("\t", 2);
+      gives.put(both[0], both[1]);
+    }
+    return gives;
+  }
+
+  private static Map<String, Object> fields(Map<String, Object> part) {
+    Map<String, Object> fields = new LinkedHashMap<>();
+    fields.put("state", state(part));
+    fields.put("well", part.get("IsWell"));
+    fields.put("why", part.get("Why"));
+    fields.put("lagMillis", part.get("LagMillis"));
+    fields.put("lostSince", part.get("LostSince"));
+    fields.put("shelves", gives(part));
+    return fields;
+  }
+
+  private static String state(Map<String, Object> part) {
+    return String.valueOf(part.get("Health")).toLowerCase(Locale.ROOT).replace('_', ' ');
+  }
+
+  private static void lines(Map<String, Object> part, PrintWriter out) {
+    long lag = part.get("LagMillis") instanceof Long millis ? millis : -1;
+    String since = String.valueOf(part.get("LostSince"));
+    String why = String.valueOf(part.get("Why"));
+    out.println(
+        "health       "
+            + state(part)
+            + (since.isEmpty() ? "" : " since " + since)
+            + (lag < 0 ? "" : "; changes are known up to " + lag + " ms ago")
+            + (why.isEmpty() ? "" : ": " + why));
+    gives(part).forEach((shelf, what) -> out.println("reads get    " + shelf + ": " + what));
+  }
+}

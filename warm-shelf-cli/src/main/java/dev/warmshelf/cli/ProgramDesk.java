@@ -1,0 +1,188 @@
+package dev.warmshelf.cli;
+
+import dev.warmshelf.jmx.JmxBeans;
+import java.io.IOException;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import javax.management.Attribute;
+import javax.management.JMException;
+import javax.management.MBeanException;
+import javax.management.MBeanServerConnection;
+import javax.management.ObjectName;
+import javax.management.openmbean.CompositeData;
+
+/** What a running program answers, and does, if it is asked over JMX. */
+final class ProgramDesk {
+  private static final String TEXT = String.class.getName();
+
+  private final MBeanServerConnection server;
+
+  ProgramDesk(MBeanServerConnection server) {
+    this.server = server;
+  }
+
+  /**
+   * Some of a shelf's entries.
+   *
+   * @param entries how many there are
+   * @param bytes about what they take
+   * @param shown the first of them, by the names of JMX
+   */
+  record Page(String shelf, long entries, long bytes, List<Map<String, Object>> shown) {}
+
+  /** The first entries of each shelf, or of one. */
+  List<Page> look(String shelf, String form, String table, String order, int most)
+      throws IOException, Failure {
+    List<Page> pages = new ArrayList<>();
+    List<ObjectName> all = beans("shelf");
+    for (ObjectName name : all) {
+      String called = called(name, all);
+      if (shelf.isEmpty() || shelf.equals(called) || shelf.equals(shelf(name))) {
+        CompositeData[] found =
+            (CompositeData[])
+                invoke(
+                    name,
+                    "look",
+                    new Object[] {form, table, order, most},
+                    new String[] {TEXT, TEXT, TEXT, int.class.getName()});
+        List<Map<String, Object>> shown = new ArrayList<>();
+        for (int i = 1; i < found.length; i++) {
+          shown.add(fields(called, found[i]));
+        }
+        pages.add(
+            new Page(called, (Long) found[0].get("entries"), (Long) found[0].get("bytes"), shown));
+      }
+    }
+    if (pages.isEmpty()) {
+      throw new Failure("The program has no shelf '" + shelf + "'; it has " + shelves() + ".");
+    }
+    return pages;
+  }
+
+  /** One entry, of whatever shelf; empty if there is none. */
+  List<Map<String, Object>> entry(String digest) throws IOException, Failure {
+    List<Map<String, Object>> all = new ArrayList<>();
+    List<ObjectName> beans = beans("shelf");
+    for (ObjectName name : beans) {
+      CompositeData[] found =
+          (CompositeData[]) invoke(name, "entry", new Object[] {digest}, new String[] {TEXT});
+      for (CompositeData each : found) {
+        all.add(fields(called(name, beans), each));
+      }
+    }
+    return all;
+  }
+
+  /** Clears in the program, and gives about how many answers are gone. */
+  long clear(String what, String name) throws IOException, Failure {
+    long gone = 0;
+    for (ObjectName bean : beans("program")) {
+      gone += (Long) invoke(bean, "clear", new Object[] {what, name}, new String[] {TEXT, TEXT});
+    }
+    return gone;
+  }
+
+  /** Has the program tell all that follow its journal to clear. */
+  void clearEverywhere(String what, String name) throws IOException, Failure {
+    for (ObjectName bean : beans("program")) {
+      invoke(bean, "clearEverywhere", new Object[] {what, name}, new String[] {TEXT, TEXT});
+    }
+  }
+
+  /** How each part of the program is. */
+  List<Map<String, Object>> health() throws IOException, Failure {
+    List<Map<String, Object>> all = new ArrayList<>();
+    for (ObjectName bean : beans("program")) {
+      Map<String, Object> fields = new LinkedHashMap<>();
+      fields.put("program", bean.getKeyProperty("program"));
+      String[] names = {"Health", "IsWell", "Why", "LagMillis", "LostSince", "Gives"};
+      try {
+        for (Attribute each : server.getAttributes(bean, names).asList()) {
+          fields.put(each.getName(), each.getValue());
+        }
+      } catch (JMException e) {
+        throw new IOException("The program's health went away.", e);
+      }
+      all.add(fields);
+    }
+    return all;
+  }
+
+  private List<String> shelves() throws IOException, Failure {
+    List<ObjectName> all = beans("shelf");
+    return all.stream().map(name -> called(name, all)).toList();
+  }
+
+  private static String shelf(ObjectName bean) {
+    return ObjectName.unquote(bean.getKeyProperty("name"));
+  }
+
+  /** With the part of the program before it, if there are several. */
+  private static String called(ObjectName bean, List<ObjectName> all) {
+    String part = bean.getKeyProperty("program");
+    boolean alone = all.stream().allMatch(each -> part.equals(each.getKeyProperty("program")));
+    return alone ? shelf(bean) : part + "/" + shelf(bean);
+  }
+
+  private List<ObjectName> beans(String kind) throws IOException, Failure {
+    try {
+      List<ObjectName> names =
+          new ArrayList<>(
+              server.queryNames(new ObjectName(JmxBeans.DOMAIN + ":kind=" + kind + ",*"), null));
+      names.sort(null);
+      if (names.isEmpty()) {
+        throw new Failure("The program runs, but uses no shelf just now.");
+      }
+      return names;
+    } catch (JMException e) {
+      throw new IOException("The program cannot be asked.", e);
+    }
+  }
+
+  /** What the program says of itself in an error is what there is to tell. */
+  private Object invoke(ObjectName bean, String what, Object[] inputs, String[] types)
+      throws IOException, Failure {
+    try {
+      return server.invoke(bean, what, inputs, types);
+    } catch (MBeanException e) {
+      throw new Failure(String.valueOf(e.getTargetException().getMessage()), e);
+    } catch (JMException e) {
+      throw new IOException("The program cannot be asked.", e);
+    }
+  }
+
+  private static Map<String, Object> fields(String shelf, CompositeData data) {
+    Map<String, Object> fields = new LinkedHashMap<>();
+    fields.put("shelf", shelf);
+    for (String name : ENTRY) {
+      if (data.containsKey(name)) {
+        fields.put(name, data.get(name));
+      }
+    }
+    return fields;
+  }
+
+  /** In the order in which they are shown; JMX has them by the alphabet. */
+  private static final List<String> ENTRY =
+      List.of(
+          "digest",
+          "form",
+          "statement",
+          "values",
+          "rows",
+          "bytes",
+          "uses",
+          "savedNanos",
+          "loadNanos",
+          "ageNanos",
+          "idleNanos",
+          "remainingNanos",
+          "fresh",
+          "whyNot",
+          "fence",
+          "lanes",
+          "columns",
+          "cells");
+}

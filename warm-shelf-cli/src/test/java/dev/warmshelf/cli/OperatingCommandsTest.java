@@ -1,0 +1,82 @@
+package dev.warmshelf.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.ObjectMapper;
+import dev.warmshelf.journal.Journal;
+import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.SkerryLine;
+import java.io.BufferedReader;
+import java.sql.Connection;
+import java.sql.ResultSet;
+import java.sql.Statement;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.Timeout;
+
+/** {@code shelf look}, {@code clear} and {@code health}. */
+class OperatingCommandsTest {
+  @Test
+  @Timeout(120)
+  void anotherProgramIsLookedAtAndCleared() throws Exception {
+    Process other = OtherProgram.start();
+    try (BufferedReader said = other.inputReader()) {
+      assertThat(said.readLine()).isEqualTo("ready");
+      String pid = Long.toString(other.pid());
+      Ran listed = Ran.of("look", pid, "--json");
+      assertThat(listed.err()).isEmpty();
+      JsonNode entry = new ObjectMapper().readTree(listed.out());
+      assertThat(entry.get("shelf").asText()).isEqualTo("main");
+      assertThat(entry.get("uses").asLong()).isPositive();
+      assertThat(entry.get("values").get(0).asText()).isEqualTo("'key'");
+      assertThat(entry.get("fresh").asBoolean()).isTrue();
+      String digest = entry.get("digest").asText().substring(0, 12);
+      assertThat(Ran.of("look", pid).out()).contains("main: 1 entries", digest, "fresh");
+      assertThat(Ran.of("look", pid, "--table", "port", "--by", "bytes").out()).contains(digest);
+      assertThat(Ran.of("look", pid, "--table", "island").out()).contains("No such answers");
+      assertThat(Ran.of("look", pid, "--shelf", "x").err()).contains("no shelf 'x'; it has [main]");
+      assertThat(Ran.of("look", pid, digest).out())
+          .contains("statement    named", "public.port, tick 0", "rows         not shown");
+      assertThat(Ran.of("look", pid, "ffffffffffff").exitCode()).isEqualTo(2);
+
+      assertThat(Ran.of("clear", pid, "shelf", "main").out())
+          .contains("Cleared shelf main: about 1 answers are gone");
+      assertThat(Ran.of("look", pid).out()).contains("the shelf was cleared");
+      assertThat(Ran.of("clear", pid, "all", "--everywhere").err()).contains("Without a feed");
+      assertThat(Ran.of("clear", pid, "roof").err()).contains("'roof' cannot be cleared");
+      assertThat(Ran.of("clear", pid, "key", "xyz").err()).contains("hexadecimal digits");
+      assertThat(Ran.of("clear", pid).err()).contains("Say what is to be cleared");
+
+      Ran health = Ran.of("health", pid);
+      assertThat(health.exitCode()).isOne();
+      assertThat(health.out())
+          .contains("lost since 2026-05-01T10:00:00Z", "7000 ms ago: the line is cut")
+          .contains("reads get    main: kept answers");
+    } finally {
+      other.destroyForcibly();
+    }
+  }
+
+  @Test
+  void theJournalIsToldWithoutAProgram() throws Exception {
+    try (LocalPostgres server = LocalPostgres.startForSchemas()) {
+      SkerryLine.loadTiny(server.dataSource("postgres"));
+      String url = server.url("postgres");
+      assertThat(Ran.of("clear", "--db", url, "table", "port").err()).contains("is not installed");
+      Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
+      Ran ran = Ran.of("clear", "--db", url, "table", "port");
+      assertThat(ran.exitCode()).isZero();
+      try (Connection connection = server.dataSource("postgres").getConnection();
+          Statement statement = connection.createStatement();
+          ResultSet row =
+              statement.executeQuery(
+                  "SELECT kind, shape, rows_before[1][1] FROM warm_shelf.journal")) {
+        assertThat(row.next()).isTrue();
+        assertThat(row.getString(1)).isEqualTo("table");
+        assertThat(row.getString(2)).isEqualTo("port");
+        assertThat(row.getString(3)).isEqualTo("postgres");
+        assertThat(row.next()).isFalse();
+      }
+    }
+  }
+}

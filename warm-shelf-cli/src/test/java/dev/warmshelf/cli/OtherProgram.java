@@ -1,0 +1,86 @@
+package dev.warmshelf.cli;
+
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.SystemTime;
+import dev.warmshelf.fresh.Watermark;
+import dev.warmshelf.jmx.Desk;
+import dev.warmshelf.jmx.JmxBeans;
+import dev.warmshelf.jmx.Program;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
+import dev.warmshelf.shelf.Ground;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Shelf;
+import java.time.Duration;
+import java.util.List;
+import java.util.Map;
+import java.util.concurrent.CountDownLatch;
+
+/** A program of its own with one shelf, which was asked one question four times. */
+final class OtherProgram {
+  private OtherProgram() {}
+
+  /** Starts it; it says "ready". */
+  static Process start() throws Exception {
+    return new ProcessBuilder(
+            ProcessHandle.current().info().command().orElseThrow(),
+            "-cp",
+            System.getProperty("java.class.path"),
+            OtherProgram.class.getName())
+        .redirectError(ProcessBuilder.Redirect.INHERIT)
+        .start();
+  }
+
+  public static void main(String[] arguments) throws Exception {
+    SystemTime time = SystemTime.start();
+    Board board = new Board();
+    board.advance(Watermark.now(time));
+    Policy policy = Policy.standard().tolerating(Duration.ofHours(1));
+    Shelf shelf = new Shelf("main", policy, board, time, Ground.Trust.FEED);
+    Footprint ports = Footprint.of(Lane.ofTable("public", "port"));
+    for (int i = 0; i < 4; i++) {
+      shelf.<String, RuntimeException>read(Key.named("test", "key"), ports, () -> "x");
+    }
+    Program program =
+        new Program("the orders", List.of(shelf), null, board, time, new StandIn(shelf));
+    try (JmxBeans views = new JmxBeans(program)) {
+      System.out.println("ready");
+      new CountDownLatch(1).await();
+    }
+  }
+
+  /** Clears whatever is to be cleared. */
+  private record StandIn(Shelf shelf) implements Desk {
+    @Override
+    public Map<String, Object> attributes() {
+      return Map.of(
+          "Statements",
+          "0123456789abcdef\t7\t5\tkept on main\tselect a from t",
+          "Health",
+          "LOST",
+          "IsWell",
+          false,
+          "Why",
+          "the line is cut",
+          "LagMillis",
+          7_000L,
+          "LostSince",
+          "2026-05-01T10:00:00Z",
+          "Gives",
+          "main\t" + shelf.gives() + "\n");
+    }
+
+    @Override
+    public long clear(String what, String name) {
+      long before = shelf.fresh();
+      shelf.clear();
+      return before;
+    }
+
+    @Override
+    public void clearEverywhere(String what, String name) {
+      throw new IllegalStateException("Without a feed no other process can be told.");
+    }
+  }
+}

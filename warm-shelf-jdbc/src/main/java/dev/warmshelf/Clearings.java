@@ -1,0 +1,94 @@
+package dev.warmshelf;
+
+import dev.warmshelf.feed.Clearing;
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.lane.Lane;
+import dev.warmshelf.session.Borrowed;
+import dev.warmshelf.shelf.Shelf;
+import java.sql.PreparedStatement;
+import java.sql.SQLException;
+import java.util.Collection;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.function.ToIntFunction;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/** Clears what somebody wants to go, whether or not anything has changed. Thread-safe. */
+final class Clearings {
+  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final String EVERYWHERE = "SELECT warm_shelf.clear(?, ?)";
+
+  private final WarmShelf warm;
+  private final Map<String, Shelf> shelves;
+
+  Clearings(WarmShelf warm, Map<String, Shelf> shelves) {
+    this.warm = warm;
+    this.shelves = shelves;
+  }
+
+  /** Clears in this process. */
+  long clear(Clearing what) {
+    long gone =
+        switch (what.what()) {
+          case QUERY -> count(shelves.values(), shelf -> shelf.clearForm(what.name()));
+          case KEY -> count(shelves.values(), shelf -> shelf.clearEntry(what.name()));
+          case SHELF -> {
+            Shelf shelf = shelves.get(what.name());
+            yield shelf == null ? 0 : counted(List.of(shelf), shelf::clear);
+          }
+          case TABLE -> counted(shelves.values(), () -> clearTables(what.name()));
+          case TAG -> counted(shelves.values(), () -> warm.clearTag(what.name()));
+          case ALL -> counted(shelves.values(), warm::clearAll);
+        };
+    LOG.info("Cleared {}: {} answers; asked for by {}", what, gone, what.by());
+    return gone;
+  }
+
+  private static long count(Collection<Shelf> all, ToIntFunction<Shelf> clearing) {
+    return all.stream().mapToLong(clearing::applyAsInt).sum();
+  }
+
+  /** What clears in constant time does not count: how many less there are that may be served. */
+  private static long counted(Collection<Shelf> all, Runnable clearing) {
+    long before = count(all, Shelf::fresh);
+    clearing.run();
+    return Math.max(0, before - count(all, Shelf::fresh));
+  }
+
+  /** A name without its schema may be several tables. */
+  private void clearTables(String name) {
+    Board board = warm.board();
+    Set<Lane> lanes = new HashSet<>();
+    for (Lane table : warm.verdicts().tables()) {
+      if (table.tableNames().contains(name)) {
+        lanes.addAll(List.of(table, table.atLarge()));
+      }
+    }
+    board.tick(lanes);
+  }
+
+  /**
+   * Has all processes clear that follow the journal, and waits until this one has.
+   *
+   * @throws SQLException if the journal could not be written
+   */
+  void clearEverywhere(Clearing what) throws SQLException {
+    if (!warm.ownWrites().haveFeed()) {
+      throw new IllegalStateException(
+          "Without a feed no other process can be told; clear(...) clears in this one.");
+    }
+    if (what.what() == Clearing.What.SHELF) {
+      warm.shelf(what.name());
+    }
+    try (Borrowed borrowed = Borrowed.from(warm.source()).autoCommit(true);
+        PreparedStatement statement = borrowed.connection().prepareStatement(EVERYWHERE)) {
+      statement.setString(1, what.what().word());
+      statement.setString(2, what.name());
+      statement.execute();
+    }
+    warm.ownWrites().learned();
+  }
+}

@@ -1,0 +1,41 @@
+package dev.warmshelf;
+
+import java.time.Duration;
+import java.time.Instant;
+import java.util.Map;
+import java.util.Optional;
+
+/**
+ * How a {@link WarmShelf} is, at a moment. Immutable.
+ *
+ * @param lag up to how long ago all changes are known; empty if nothing is followed, or none has
+ *     been looked at yet
+ * @param lostSince since when changes do not arrive; empty unless it is {@link State#LOST}
+ * @param why it is not as it should be, in words; empty if it is
+ * @param shelves what reads get now, in words, by shelf
+ */
+public record Health(
+    State state,
+    Optional<Duration> lag,
+    Optional<Instant> lostSince,
+    String why,
+    Map<String, String> shelves) {
+  /** How it is. */
+  public enum State {
+    /** Changes arrive, and shelves answer. */
+    LIVE,
+    /** No feed is followed: answers are as old as their TTL lets them be. */
+    ON_TTL_ALONE,
+    /** Changes arrive too late for a shelf, which therefore does as its policy says. */
+    LAGGING,
+    /** Changes do not arrive: each shelf does as its policy says. */
+    LOST,
+    /** It has been closed; the database answers. */
+    CLOSED
+  }
+
+  /** Whether all shelves do what they are there for. */
+  public boolean isWell() {
+    return state == State.LIVE || state == State.ON_TTL_ALONE;
+  }
+}
