@@ -1,7 +1,9 @@
 /** Programs to copy from. */
 module dev.warmshelf.examples {
   requires static transitive org.jspecify;
-  requires dev.warmshelf.config;
+  requires transitive dev.warmshelf.config;
+  requires dev.warmshelf.metrics;
+  requires micrometer.registry.prometheus;
   requires transitive dev.warmshelf.jdbc;
   requires com.zaxxer.hikari;
   requires java.naming;

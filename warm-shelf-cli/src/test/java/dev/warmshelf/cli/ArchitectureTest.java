@@ -49,6 +49,8 @@ class ArchitectureTest {
           "dev.warmshelf",
           // record
           "dev.warmshelf.record",
+          // metrics
+          "dev.warmshelf.metrics",
           // config
           "dev.warmshelf.yaml",
           "dev.warmshelf.config",

@@ -6,13 +6,12 @@ import dev.warmshelf.shelf.Expiry;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Renewal;
+import dev.warmshelf.shelf.Shown;
 import dev.warmshelf.shelf.WhenLost;
 import dev.warmshelf.store.Leaving;
 import dev.warmshelf.yaml.YamlNode;
 import java.time.Duration;
 import java.util.List;
-import java.util.Locale;
-import java.util.stream.Stream;
 
 /** How a policy is written: what it does otherwise than another one. */
 final class PolicyBlock {
@@ -34,6 +33,7 @@ final class PolicyBlock {
           "feed-lost-after",
           "when-feed-lost",
           "audit-one-in",
+          "shown",
           "waits-at-most");
 
   private final YamlNode.Block block;
@@ -85,20 +85,11 @@ final class PolicyBlock {
     Capacity bounded =
         mistakes.of(block, "largest", counted, node -> counted.largestShare(Values.share(node)));
     return like.holding(
-        mistakes.of(block, "leaves-first", bounded, node -> bounded.leaving(leaving(node))));
-  }
-
-  private static Leaving leaving(YamlNode node) {
-    List<String> words = Stream.of(Leaving.values()).map(PolicyBlock::word).toList();
-    String first = Values.oneOf(node, words);
-    return Stream.of(Leaving.values())
-        .filter(each -> word(each).equals(first))
-        .findFirst()
-        .orElseThrow();
-  }
-
-  private static String word(Leaving each) {
-    return each.name().toLowerCase(Locale.ROOT).replace('_', '-');
+        mistakes.of(
+            block,
+            "leaves-first",
+            bounded,
+            node -> bounded.leaving(Values.named(node, Leaving.values()))));
   }
 
   private Policy renewing(Policy like) {
@@ -172,7 +163,10 @@ final class PolicyBlock {
     Policy audited =
         mistakes.of(
             block, "audit-one-in", like, node -> like.auditing(Audit.oneIn(Values.count(node))));
+    Policy shown =
+        mistakes.of(
+            block, "shown", audited, node -> audited.showing(Values.named(node, Shown.values())));
     return mistakes.of(
-        block, "waits-at-most", audited, node -> audited.waitingAtMost(Values.duration(node)));
+        block, "waits-at-most", shown, node -> shown.waitingAtMost(Values.duration(node)));
   }
 }

@@ -4,7 +4,9 @@ import dev.warmshelf.shelf.Amounts;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.yaml.YamlNode;
 import java.time.Duration;
+import java.util.Arrays;
 import java.util.List;
+import java.util.Locale;
 import java.util.function.Function;
 
 /** Values as a configuration writes them: always with their unit. */
@@ -75,5 +77,14 @@ final class Values {
       throw node.wrong("'" + text + "' is not known here; expected one of " + words);
     }
     return text;
+  }
+
+  /** One of some names, written small and with hyphens. */
+  static <E extends Enum<E>> E named(YamlNode node, E[] values) {
+    List<String> words =
+        Arrays.stream(values)
+            .map(value -> value.name().toLowerCase(Locale.ROOT).replace('_', '-'))
+            .toList();
+    return values[words.indexOf(oneOf(node, words))];
   }
 }

@@ -14,15 +14,23 @@ public final class Timings {
   private static final int DIGITS = 3;
 
   private final Histogram histogram = new Histogram(LONGEST, DIGITS);
+  private long total;
 
   /** Notes one; below zero counts as zero. */
   public synchronized void record(long nanos) {
-    histogram.recordValue(Math.max(0, Math.min(nanos, LONGEST)));
+    long counted = Math.max(0, Math.min(nanos, LONGEST));
+    histogram.recordValue(counted);
+    total += counted;
   }
 
   /** How many there are. */
   public synchronized long count() {
     return histogram.getTotalCount();
+  }
+
+  /** All of them together, in nanoseconds. */
+  public synchronized long totalNanos() {
+    return total;
   }
 
   /**
@@ -44,6 +52,7 @@ public final class Timings {
     Timings copy = new Timings();
     synchronized (this) {
       copy.histogram.add(histogram);
+      copy.total = total;
     }
     return copy;
   }
@@ -53,6 +62,7 @@ public final class Timings {
     Timings since = copy();
     synchronized (earlier) {
       since.histogram.subtract(earlier.histogram);
+      since.total -= earlier.total;
     }
     return since;
   }

@@ -45,6 +45,11 @@ public final class Examples {
             "under-a-service",
             "puts shelves under a service on a pool and plain JDBC, by configuration alone",
             UnderAService.class,
-            UnderAService::main));
+            UnderAService::main),
+        new Example(
+            "in-production",
+            "adds to that service what its operators ask for: health, and metrics for a scraper",
+            InProduction.class,
+            InProduction::main));
   }
 }

@@ -45,6 +45,20 @@ public final class UnderAService implements AutoCloseable {
     server.start();
   }
 
+  /** To add to what it answers. */
+  HttpServer server() {
+    return server;
+  }
+
+  /** Asks it. */
+  HttpResponse<String> get(HttpClient client, String path) throws Exception {
+    return send(client, HttpRequest.newBuilder(uri(path)).build());
+  }
+
+  private URI uri(String path) {
+    return URI.create("http://127.0.0.1:" + server.getAddress().getPort() + path);
+  }
+
   private void answer(HttpExchange exchange) throws IOException {
     try (exchange) {
       boolean writes = exchange.getRequestMethod().equals("POST");
@@ -123,24 +137,24 @@ public final class UnderAService implements AutoCloseable {
   private static void ask(String what, DataSource dataSource) throws Exception {
     try (UnderAService service = new UnderAService(dataSource)) {
       HttpClient client = HttpClient.newHttpClient();
-      URI uri =
-          URI.create("http://127.0.0.1:" + service.server.getAddress().getPort() + "/notices");
-      HttpRequest reading = HttpRequest.newBuilder(uri).build();
       HttpRequest writing =
-          HttpRequest.newBuilder(uri).POST(HttpRequest.BodyPublishers.noBody()).build();
-      String before = send(client, reading);
+          HttpRequest.newBuilder(service.uri("/notices"))
+              .POST(HttpRequest.BodyPublishers.noBody())
+              .build();
+      String before = service.get(client, "/notices").body();
       for (int i = 1; i < REQUESTS; i++) {
-        send(client, reading);
+        service.get(client, "/notices");
       }
       send(client, writing);
-      boolean seen = !send(client, reading).equals(before);
+      boolean seen = !service.get(client, "/notices").body().equals(before);
       System.out.printf(
           "%-14s %d requests; after its own write the service shows %s%n",
           what, REQUESTS + 2, seen ? "what was written" : "what was before");
     }
   }
 
-  private static String send(HttpClient client, HttpRequest request) throws Exception {
-    return client.send(request, HttpResponse.BodyHandlers.ofString()).body();
+  private static HttpResponse<String> send(HttpClient client, HttpRequest request)
+      throws Exception {
+    return client.send(request, HttpResponse.BodyHandlers.ofString());
   }
 }

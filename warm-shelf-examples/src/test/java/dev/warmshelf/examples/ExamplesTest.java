@@ -34,7 +34,12 @@ class ExamplesTest {
     assertThat(service.subList(0, 2))
         .allMatch(line -> line.endsWith("the service shows what was written"));
     assertThat(service).anyMatch(line -> line.matches(" *\\d+ executed, [1-9].*: kept on main"));
-    assertThat(printed).hasSize(3);
+    assertThat(printed.get("in-production"))
+        .contains("health 200 live", "main: kept answers", "warmshelf_health{state=\"live\"} 1.0")
+        .anyMatch(
+            line ->
+                line.matches("warmshelf_lookups_total\\{result=\"hit\",shelf=\"main\"} [1-9].*"));
+    assertThat(printed).hasSize(4);
   }
 
   private static List<String> run(Examples.Example example, String url) throws Exception {

@@ -1,0 +1,9 @@
+/** What shelves and their feed count, for a Micrometer registry. */
+@SuppressWarnings("requires-transitive-automatic") // the library has no module of its own yet
+module dev.warmshelf.metrics {
+  requires static transitive org.jspecify;
+  requires transitive dev.warmshelf.jdbc;
+  requires transitive micrometer.core;
+
+  exports dev.warmshelf.metrics;
+}
