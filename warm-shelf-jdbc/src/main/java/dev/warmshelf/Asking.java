@@ -258,14 +258,25 @@ class Asking {
     public Answer load() throws SQLException {
       Connection held = held();
       if (held == null) {
-        try (Borrowed borrowed = borrow()) {
-          return shareable(loading().withSession(borrowed.connection(), values), true);
+        try {
+          return loadedFromPool();
+        } catch (SQLException e) {
+          if (!QueryLoader.isOutdatedPlan(e)) {
+            throw e;
+          }
+          return loadedFromPool(); // a pool may have given that connection up
         }
       }
       caller.sends(judged.onlyReads());
       QueryLoader.Loaded loaded = loading().withSession(held, values);
       caller.saw(loaded.session(), kind);
       return shareable(loaded, false);
+    }
+
+    private Answer loadedFromPool() throws SQLException {
+      try (Borrowed borrowed = borrow()) {
+        return shareable(loading().withSession(borrowed.connection(), values), true);
+      }
     }
 
     /**
@@ -353,7 +364,8 @@ class Asking {
       try (Borrowed borrowed = borrow()) {
         return shareable(asking.withSession(borrowed.connection(), with), true);
       } catch (SQLException e) {
-        LOG.debug("An answer could not be mended; it is loaded instead.", e);
+        boolean outdated = QueryLoader.isOutdatedPlan(e);
+        LOG.debug("An answer could not be mended, outdated {}; it is loaded.", outdated, e);
         return null;
       }
     }

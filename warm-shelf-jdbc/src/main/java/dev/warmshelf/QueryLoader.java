@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.lane.MendingPlan.Wanted;
+import dev.warmshelf.postgres.PreparedPlans;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.AnswerForm;
@@ -12,12 +13,18 @@ import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.util.Arrays;
+import java.util.concurrent.atomic.AtomicInteger;
 import org.jspecify.annotations.Nullable;
 
 /** One query as the driver gets it, and what a connection makes of it. */
 final class QueryLoader {
+  /**
+   * What servers have prepared of texts that were sent before is of no use any more: they have
+   * another number.
+   */
+  private static final AtomicInteger RENEWED = new AtomicInteger();
+
   private final String text;
-  private final String textWithSession;
   private final int[] order;
   private final AnswerForm form;
   private final Binder binder;
@@ -42,7 +49,6 @@ final class QueryLoader {
    */
   QueryLoader(String text, int[] order, AnswerForm form, Binder binder) {
     this.text = text;
-    this.textWithSession = text + "\n;\n" + Session.ASK;
     this.order = order;
     this.form = form;
     this.binder = binder;
@@ -71,9 +77,27 @@ final class QueryLoader {
     return new QueryLoader(PartsText.of(text, width, wanted.by(), "?"), longer, form, more);
   }
 
+  /**
+   * Whether a statement failed since what the server had prepared of it does not fit its tables any
+   * more: a column has another type, or there is one more. Asked again it succeeds. Of a statement
+   * alone the driver asks again by itself; of two in one round trip it does not.
+   */
+  static boolean isOutdatedPlan(SQLException e) {
+    boolean outdated = PreparedPlans.isOutdated(e);
+    if (outdated) {
+      RENEWED.incrementAndGet();
+    }
+    return outdated;
+  }
+
+  private String textWithSession() {
+    int renewed = RENEWED.get();
+    return text + (renewed == 0 ? "\n;\n" : "\n;\n/* " + renewed + " */ ") + Session.ASK;
+  }
+
   /** Reads the answer, and in the same round trip, after it, what the session is like. */
   Loaded withSession(Connection connection, @Nullable Object[] values) throws SQLException {
-    try (PreparedStatement statement = connection.prepareStatement(textWithSession)) {
+    try (PreparedStatement statement = connection.prepareStatement(textWithSession())) {
       form.prepare(statement);
       binder.bind(statement, values, order);
       if (!statement.execute()) {

@@ -47,6 +47,9 @@ final class HealthCommand implements Callable<Integer> {
       if (json) {
         out.println(Json.onOneLine(fields(part)));
       } else {
+        if (parts.size() > 1) {
+          out.println("part         " + part.get("program"));
+        }
         lines(part, out);
       }
     }

@@ -39,6 +39,8 @@ final class LookCommand implements Callable<Integer> {
   private static final int DIGITS = 12;
   private static final int WIDTH = 50;
   private static final int MOST = 1_000;
+  private static final int LANES = 12;
+  private static final String INDENT = " ".repeat(13);
 
   /** Those first that have most of it. */
   enum Order {
@@ -192,15 +194,10 @@ final class LookCommand implements Callable<Integer> {
                 Text.nanos(number(entry, "savedNanos")),
                 Text.nanos(number(entry, "loadNanos"))));
     lines.add(
-        "size         %s, %s rows"
+        "size         %s, rows %s"
             .formatted(Text.bytes(number(entry, "bytes")), number(entry, "rows")));
     lines.add("fence        " + number(entry, "fence"));
-    String label = "lanes        ";
-    for (Lane lane : lanes(entry)) {
-      lines.add(
-          label + lane.name() + ", tick " + lane.tick() + (lane.changed() ? ", changed" : ""));
-      label = "             ";
-    }
+    lines.addAll(lanesInWords(lanes(entry)));
     List<String> columns = texts(entry, "columns");
     if (columns.isEmpty()) {
       lines.add("rows         not shown; the shelf's policy says 'shown: rows' to show them");
@@ -208,6 +205,24 @@ final class LookCommand implements Callable<Integer> {
       lines.addAll(rows(columns, texts(entry, "cells")));
     }
     return lines;
+  }
+
+  /** Those first that have changed last; the others are of less use. */
+  private static List<String> lanesInWords(List<Lane> lanes) {
+    List<String> lines = new ArrayList<>();
+    lanes.stream()
+        .sorted(Comparator.comparing(Lane::changed).thenComparing(Lane::tick).reversed())
+        .limit(LANES)
+        .forEach(
+            lane ->
+                lines.add(
+                    lane.name() + ", tick " + lane.tick() + (lane.changed() ? ", changed" : "")));
+    if (lanes.size() > LANES) {
+      lines.add("and " + (lanes.size() - LANES) + " more, of earlier ticks (--json has all)");
+    }
+    List<String> labelled = new ArrayList<>();
+    lines.forEach(line -> labelled.add((labelled.isEmpty() ? "lanes        " : INDENT) + line));
+    return labelled;
   }
 
   private static List<String> rows(List<String> columns, List<String> cells) {
