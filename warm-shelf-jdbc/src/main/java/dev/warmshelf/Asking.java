@@ -268,14 +268,14 @@ class Asking {
         }
       }
       caller.sends(judged.onlyReads());
-      QueryLoader.Loaded loaded = loading().withSession(held, values);
+      QueryLoader.Loaded loaded = loading().withSession(held, values, true);
       caller.saw(loaded.session(), kind);
       return shareable(loaded, false);
     }
 
     private Answer loadedFromPool() throws SQLException {
       try (Borrowed borrowed = borrow()) {
-        return shareable(loading().withSession(borrowed.connection(), values), true);
+        return shareable(loading().withSession(borrowed.connection(), values, false), true);
       }
     }
 
@@ -362,7 +362,7 @@ class Asking {
     /** What is asked to spare a load; null if that did not work. */
     private @Nullable Answer aside(QueryLoader asking, @Nullable Object[] with) {
       try (Borrowed borrowed = borrow()) {
-        return shareable(asking.withSession(borrowed.connection(), with), true);
+        return shareable(asking.withSession(borrowed.connection(), with, false), true);
       } catch (SQLException e) {
         boolean outdated = QueryLoader.isOutdatedPlan(e);
         LOG.debug("An answer could not be mended, outdated {}; it is loaded.", outdated, e);

@@ -95,10 +95,14 @@ final class QueryLoader {
     return text + (renewed == 0 ? "\n;\n" : "\n;\n/* " + renewed + " */ ") + Session.ASK;
   }
 
-  /** Reads the answer, and in the same round trip, after it, what the session is like. */
-  Loaded withSession(Connection connection, @Nullable Object[] values) throws SQLException {
-    try (PreparedStatement statement = connection.prepareStatement(textWithSession())) {
-      form.prepare(statement);
+  /**
+   * Reads the answer, and in the same round trip, after it, what the session is like.
+   *
+   * @param callers whether the connection is the caller's
+   */
+  Loaded withSession(Connection connection, @Nullable Object[] values, boolean callers)
+      throws SQLException {
+    try (PreparedStatement statement = form.statement(connection, textWithSession(), callers)) {
       binder.bind(statement, values, order);
       if (!statement.execute()) {
         throw new SQLException("The statement gives no rows: " + text);
@@ -116,8 +120,7 @@ final class QueryLoader {
 
   /** Reads the answer alone. */
   Answer alone(Connection connection, @Nullable Object[] values) throws SQLException {
-    try (PreparedStatement statement = connection.prepareStatement(text)) {
-      form.prepare(statement);
+    try (PreparedStatement statement = form.statement(connection, text, true)) {
       binder.bind(statement, values, order);
       try (ResultSet rows = statement.executeQuery()) {
         return form.read(rows);

@@ -649,7 +649,7 @@ public final class WarmShelf implements AutoCloseable {
           feed.follow(board, time);
           requireAnotherConnection();
         }
-        tellRoom(warm);
+        tell(warm, session);
         warm.views = new JmxBeans(warm.program(namespace));
         return warm;
       } catch (FeedException | SQLException | RuntimeException e) {
@@ -661,7 +661,15 @@ public final class WarmShelf implements AutoCloseable {
       }
     }
 
-    private void tellRoom(WarmShelf warm) {
+    /** What somebody who reads the log of a start must know. */
+    private void tell(WarmShelf warm, Session session) {
+      LOG.info(
+          "Open over {}; {}; shelves {}; {} rules for statements by JDBC{}",
+          session.whoAndWhere(),
+          feed == null ? "on TTL alone" : "following " + feed.getClass().getSimpleName(),
+          new TreeMap<>(policies).keySet(),
+          rules.size(),
+          namespace.isEmpty() ? "" : "; namespace " + namespace);
       LOG.info(
           "Shelves {} share room for answers of {} MiB, of a heap of {} MiB",
           warm.shelves.values().stream()

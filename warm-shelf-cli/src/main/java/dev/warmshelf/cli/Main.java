@@ -8,6 +8,7 @@ import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.time.format.DateTimeParseException;
 import org.jspecify.annotations.Nullable;
+import picocli.AutoComplete;
 import picocli.CommandLine;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Model.CommandSpec;
@@ -36,7 +37,8 @@ import picocli.CommandLine.TypeConversionException;
       LookCommand.class,
       ClearCommand.class,
       HealthCommand.class,
-      ExampleCommand.class
+      ExampleCommand.class,
+      AutoComplete.GenerateCompletion.class
     },
     footer = {
       "",

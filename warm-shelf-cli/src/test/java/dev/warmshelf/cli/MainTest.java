@@ -74,4 +74,11 @@ class MainTest {
     assertThat(Ran.of(command, "--help").out())
         .contains("SHELF_DB_URL", "SHELF_DB_USER", "SHELF_DB_PASSWORD");
   }
+
+  @Test
+  void aShellIsToldHowToCompleteIt() {
+    Ran ran = Ran.of("generate-completion");
+    assertThat(ran.exitCode()).isZero();
+    assertThat(ran.out()).contains("complete -F _complete_shelf", "--recording", "bashcompinit");
+  }
 }

@@ -94,6 +94,12 @@ public record Session(
         row.getBoolean(5));
   }
 
+  /** Its database and role, in words. */
+  public String whoAndWhere() {
+    String[] values = ambient.split(String.valueOf(BETWEEN), -1);
+    return "database " + values[0] + " as role " + values[1];
+  }
+
   /** An ambient line for a person to read. */
   public static String inWords(String ambient) {
     String[] values = ambient.split(String.valueOf(BETWEEN), -1);

@@ -1,8 +1,9 @@
 package dev.warmshelf.row;
 
+import java.sql.Connection;
+import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
-import java.sql.Statement;
 
 /** A form that answers are kept in. Answers of different forms are never mixed. */
 public interface AnswerForm {
@@ -16,11 +17,16 @@ public interface AnswerForm {
       };
 
   /**
-   * Tells a statement what it must know before it is executed.
+   * A statement whose results can be read in this form.
    *
-   * @throws SQLException if the driver does not take it
+   * @param callers whether the connection is a caller's: then it must not fail where his own
+   *     statement would not
+   * @throws SQLException if the driver does not make one
    */
-  default void prepare(Statement statement) throws SQLException {}
+  default PreparedStatement statement(Connection connection, String sql, boolean callers)
+      throws SQLException {
+    return connection.prepareStatement(sql);
+  }
 
   /**
    * Reads a result to its end.

@@ -2,6 +2,8 @@ package dev.warmshelf.row;
 
 import dev.warmshelf.key.ValueType;
 import java.nio.charset.StandardCharsets;
+import java.sql.Connection;
+import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.ResultSetMetaData;
 import java.sql.SQLException;
@@ -27,12 +29,24 @@ import org.postgresql.jdbc.PgResultSet;
  * it, so that what a caller gets cannot differ from what the database's answer would have given.
  */
 public final class DriverAnswer implements Answer {
-  /** Reads answers. Asks for texts: the driver does so for statements that it does not prepare. */
+  /**
+   * Reads answers. Asks for texts: the driver does so for statements that it does not prepare, and
+   * for those whose results can be updated; the latter it prepares on the server once it has seen
+   * them a few times, which spares the server more than half of a quick load. They have a text of
+   * their own, since the driver remembers by the text in what form results come.
+   */
   public static AnswerForm form(BaseStatement maker) {
     return new AnswerForm() {
       @Override
-      public void prepare(Statement statement) throws SQLException {
-        statement.unwrap(PGStatement.class).setPrepareThreshold(0);
+      public PreparedStatement statement(Connection connection, String sql, boolean callers)
+          throws SQLException {
+        if (callers) {
+          PreparedStatement statement = connection.prepareStatement(sql);
+          statement.unwrap(PGStatement.class).setPrepareThreshold(0);
+          return statement;
+        }
+        return connection.prepareStatement(
+            sql + AS_TEXT, ResultSet.TYPE_FORWARD_ONLY, ResultSet.CONCUR_UPDATABLE);
       }
 
       @Override
@@ -41,6 +55,8 @@ public final class DriverAnswer implements Answer {
       }
     };
   }
+
+  private static final String AS_TEXT = " /* as text */";
 
   /** Types whose values the driver reads without a look at its connection. */
   private static final Set<Integer> SIMPLE =
