@@ -6,6 +6,8 @@ import java.io.PrintWriter;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.SQLException;
+import java.util.Arrays;
+import java.util.List;
 import java.util.concurrent.Callable;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
@@ -37,6 +39,9 @@ import picocli.CommandLine.Spec;
       "  shelf clear --db jdbc:postgresql://localhost/ferries query 2e53f462eff58e26"
     })
 final class ClearCommand implements Callable<Integer> {
+  private static final List<String> WORDS =
+      Arrays.stream(Clearing.What.values()).map(Clearing.What::word).toList();
+
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
   private CommandSpec spec;
@@ -56,12 +61,17 @@ final class ClearCommand implements Callable<Integer> {
   @Override
   public Integer call() throws Failure {
     PrintWriter out = spec.commandLine().getOut();
-    int from = database.isArgument() ? 0 : 1;
-    if (words.length <= from) {
+    boolean journal = WORDS.contains(words[0]);
+    int from = journal ? 0 : 1;
+    if (journal && !database.isGiven()) {
+      throw new Failure("Where? Give a program before '" + words[0] + "', or --db URL.");
+    } else if (!journal && database.isArgument()) {
+      throw new Failure("Give a program or --db, not both.");
+    } else if (words.length <= from) {
       throw new Failure("Say what is to be cleared: all, shelf, table, tag, query or key.");
     } else if (words.length > from + 2) {
       throw new Failure(
-          "Too many words; expected " + (from == 0 ? "" : "a program, ") + "WHAT NAME.");
+          "Too many words; expected " + (journal ? "" : "a program, ") + "WHAT NAME.");
     }
     String name = words.length > from + 1 ? words[from + 1] : "";
     Clearing what;
@@ -70,7 +80,7 @@ final class ClearCommand implements Callable<Integer> {
     } catch (IllegalArgumentException e) {
       throw new Failure(String.valueOf(e.getMessage()), e);
     }
-    out.println(database.isArgument() ? byJournal(what) : inProgram(words[0], what));
+    out.println(journal ? byJournal(what) : inProgram(words[0], what));
     out.flush();
     return 0;
   }

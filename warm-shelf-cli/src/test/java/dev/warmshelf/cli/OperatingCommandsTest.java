@@ -46,6 +46,9 @@ class OperatingCommandsTest {
       assertThat(Ran.of("clear", pid, "roof").err()).contains("'roof' cannot be cleared");
       assertThat(Ran.of("clear", pid, "key", "xyz").err()).contains("hexadecimal digits");
       assertThat(Ran.of("clear", pid).err()).contains("Say what is to be cleared");
+      assertThat(Ran.of("clear", "table", "port").err()).contains("Give a program before 'table'");
+      assertThat(Ran.of("clear", pid, "all", "--db", "x").err()).contains("not both");
+      assertThat(Ran.of("clear", "all").err()).contains("Give a program before 'all'");
 
       Ran health = Ran.of("health", pid);
       assertThat(health.exitCode()).isOne();
