@@ -262,7 +262,7 @@ final class FeedCommand implements Runnable {
       lines.add(
           status.watchesSchema()
               ? "schema:  its changes are noted, too"
-              : "schema:  not watched, which takes a superuser; call schemaChanged() after DDL");
+              : "schema:  looked at twice a second; to have changes noted as they happen takes a superuser");
     }
     status.problems().forEach(problem -> lines.add("WRONG:   " + problem));
     if (status.installed()) {
