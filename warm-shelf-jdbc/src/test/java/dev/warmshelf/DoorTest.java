@@ -208,10 +208,12 @@ class DoorTest {
               .open()) {
         DataSource program = theirs.dataSource();
         warmUp(program);
+        String update = "UPDATE port SET name = 'in doubt'";
+        assertThat(theirs.prospect(update).isKept()).isFalse(); // else asked about while it is cut
         try (Connection connection = program.getConnection()) {
           connection.setAutoCommit(false);
           try (Statement statement = connection.createStatement()) {
-            statement.executeUpdate("UPDATE port SET name = 'in doubt'");
+            statement.executeUpdate(update);
             line.cutAfter(1); // the commit gets through, what it says does not
             assertThatThrownBy(connection::commit).isInstanceOf(SQLException.class);
           }
