@@ -8,19 +8,17 @@ import dev.warmshelf.journal.JournalFeed;
 import java.lang.reflect.Proxy;
 import java.sql.Connection;
 import javax.sql.DataSource;
+import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.mockito.Mockito;
 
 /** Loads that the driver has prepared on the server, over a connection that lives on. */
 class PreparedLoadsTest {
-  private final TestDatabase database = database();
+  private TestDatabase database;
 
-  private static TestDatabase database() {
-    try {
-      return TestDatabase.create();
-    } catch (java.sql.SQLException e) {
-      throw new IllegalStateException(e);
-    }
+  @BeforeEach
+  void create() throws Exception {
+    database = TestDatabase.create();
   }
 
   /** One that gives a connection up after such an error. */

@@ -2,6 +2,8 @@ package dev.warmshelf.cli;
 
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
+import dev.warmshelf.shelf.EntryQuery;
+import dev.warmshelf.shelf.EntryQuery.Order;
 import java.io.PrintWriter;
 import java.util.ArrayList;
 import java.util.Comparator;
@@ -38,23 +40,8 @@ import picocli.CommandLine.Spec;
 final class LookCommand implements Callable<Integer> {
   private static final int DIGITS = 12;
   private static final int WIDTH = 50;
-  private static final int MOST = 1_000;
   private static final int LANES = 12;
   private static final String INDENT = " ".repeat(13);
-
-  /** Those first that have most of it. */
-  enum Order {
-    SAVED("savedNanos"),
-    USES("uses"),
-    BYTES("bytes"),
-    AGE("ageNanos");
-
-    private final String field;
-
-    Order(String field) {
-      this.field = field;
-    }
-  }
 
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
@@ -101,7 +88,7 @@ final class LookCommand implements Callable<Integer> {
 
   @Override
   public Integer call() throws Failure {
-    Limits.require("--most", most, 1, MOST);
+    Limits.require("--most", most, 1, EntryQuery.MOST);
     PrintWriter out = spec.commandLine().getOut();
     List<String> lines = digest == null ? list() : one(digest);
     lines.forEach(out::println);
@@ -109,12 +96,21 @@ final class LookCommand implements Callable<Integer> {
     return 0;
   }
 
+  private static String field(Order order) {
+    return switch (order) {
+      case SAVED -> "savedNanos";
+      case USES -> "uses";
+      case BYTES -> "bytes";
+      case AGE -> "ageNanos";
+    };
+  }
+
   private List<String> list() throws Failure {
     List<ProgramDesk.Page> pages =
         program.ask(
             desk -> desk.look(shelf, query, table, order.name().toLowerCase(Locale.ROOT), most));
     Comparator<Map<String, Object>> first =
-        Comparator.comparingLong(entry -> number(entry, order.field));
+        Comparator.comparingLong(entry -> number(entry, field(order)));
     List<Map<String, Object>> shown =
         pages.stream()
             .flatMap(page -> page.shown().stream())

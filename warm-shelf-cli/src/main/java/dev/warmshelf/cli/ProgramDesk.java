@@ -91,23 +91,41 @@ final class ProgramDesk {
     }
   }
 
+  /**
+   * What the program has asked by JDBC: lines with tabulators between digest, executions, answers
+   * from a shelf, standing and normal form.
+   */
+  List<String> statements() throws IOException {
+    List<String> lines = new ArrayList<>();
+    for (ObjectName bean : find("program")) {
+      String.valueOf(attributes(bean, "Statements").get("Statements")).lines().forEach(lines::add);
+    }
+    return lines;
+  }
+
   /** How each part of the program is. */
   List<Map<String, Object>> health() throws IOException, Failure {
     List<Map<String, Object>> all = new ArrayList<>();
     for (ObjectName bean : beans("program")) {
       Map<String, Object> fields = new LinkedHashMap<>();
       fields.put("program", bean.getKeyProperty("program"));
-      String[] names = {"Health", "IsWell", "Why", "LagMillis", "LostSince", "Gives"};
-      try {
-        for (Attribute each : server.getAttributes(bean, names).asList()) {
-          fields.put(each.getName(), each.getValue());
-        }
-      } catch (JMException e) {
-        throw new IOException("The program's health went away.", e);
-      }
+      fields.putAll(attributes(bean, "Health", "IsWell", "Why", "LagMillis", "LostSince", "Gives"));
       all.add(fields);
     }
     return all;
+  }
+
+  /** Of one moment. */
+  private Map<String, Object> attributes(ObjectName bean, String... names) throws IOException {
+    Map<String, Object> values = new LinkedHashMap<>();
+    try {
+      for (Attribute each : server.getAttributes(bean, names).asList()) {
+        values.put(each.getName(), each.getValue());
+      }
+    } catch (JMException e) {
+      throw new IOException("The program cannot be asked.", e);
+    }
+    return values;
   }
 
   private List<String> shelves() throws IOException, Failure {
@@ -127,14 +145,19 @@ final class ProgramDesk {
   }
 
   private List<ObjectName> beans(String kind) throws IOException, Failure {
+    List<ObjectName> names = find(kind);
+    if (names.isEmpty()) {
+      throw new Failure("The program runs, but uses no shelf just now.");
+    }
+    return names;
+  }
+
+  private List<ObjectName> find(String kind) throws IOException {
     try {
       List<ObjectName> names =
           new ArrayList<>(
               server.queryNames(new ObjectName(JmxBeans.DOMAIN + ":kind=" + kind + ",*"), null));
       names.sort(null);
-      if (names.isEmpty()) {
-        throw new Failure("The program runs, but uses no shelf just now.");
-      }
       return names;
     } catch (JMException e) {
       throw new IOException("The program cannot be asked.", e);

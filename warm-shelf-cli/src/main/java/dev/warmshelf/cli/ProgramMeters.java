@@ -79,25 +79,6 @@ final class ProgramMeters {
     return new Look(System.nanoTime(), shelves, feeds);
   }
 
-  /**
-   * What the program has asked by JDBC: lines with tabulators between digest, executions, answers
-   * from a shelf, standing and normal form.
-   *
-   * @throws IOException if the program does not answer
-   */
-  List<String> statements() throws IOException {
-    List<String> lines = new ArrayList<>();
-    try {
-      ObjectName all = new ObjectName(JmxBeans.DOMAIN + ":kind=program,*");
-      for (ObjectName name : server.queryNames(all, null)) {
-        read(name).text("Statements").lines().forEach(lines::add);
-      }
-    } catch (JMException | UndeclaredThrowableException e) {
-      throw new IOException("The program's meters went away.", e);
-    }
-    return lines;
-  }
-
   private Meters read(ObjectName name) throws JMException, IOException {
     String[] names = new String[server.getMBeanInfo(name).getAttributes().length];
     MBeanAttributeInfo[] infos = server.getMBeanInfo(name).getAttributes();

@@ -12,7 +12,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.concurrent.Callable;
 import java.util.concurrent.TimeUnit;
-import javax.management.remote.JMXConnector;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Model.CommandSpec;
@@ -62,7 +61,7 @@ final class StatementsCommand implements Callable<Integer> {
   private boolean json;
 
   @Override
-  public Integer call() throws Exception {
+  public Integer call() throws Failure {
     PrintWriter out = spec.commandLine().getOut();
     if (target != null && recording == null) {
       running(target).forEach(out::println);
@@ -75,20 +74,16 @@ final class StatementsCommand implements Callable<Integer> {
     return 0;
   }
 
-  private List<String> running(String program) throws Exception {
-    try (JMXConnector connector = JavaProgram.connect(program)) {
-      List<String> lines = new ProgramMeters(connector.getMBeanServerConnection()).statements();
-      if (lines.isEmpty()) {
-        throw new Failure(
-            "The program has asked nothing through a wrapped data source; docs/configuration.md"
-                + " says how it gets one.");
-      }
-      return json
-          ? lines.stream().map(line -> Json.onOneLine(fields(line.split("\t", PARTS)))).toList()
-          : table(lines);
-    } catch (IOException e) {
-      throw new Failure("The program " + program + " has ended, or does not answer any more.", e);
+  private List<String> running(String program) throws Failure {
+    List<String> lines = ProgramTarget.of(program).ask(ProgramDesk::statements);
+    if (lines.isEmpty()) {
+      throw new Failure(
+          "The program has asked nothing through a wrapped data source; docs/configuration.md"
+              + " says how it gets one.");
     }
+    return json
+        ? lines.stream().map(line -> Json.onOneLine(fields(line.split("\t", PARTS)))).toList()
+        : table(lines);
   }
 
   /** What a recording has. */

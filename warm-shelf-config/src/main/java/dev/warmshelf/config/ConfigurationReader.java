@@ -60,9 +60,9 @@ final class ConfigurationReader {
     room = mistakes.of(top, "room", room, Values::room);
     renewalThreads = mistakes.of(top, "renewal-threads", renewalThreads, Values::atLeastOne);
     top.find("feed").ifPresent(node -> mistakes.in(() -> feed = feed(node)));
-    top.find("policies").ifPresent(node -> mistakes.in(() -> policies(node.block())));
+    mistakes.each(top, "policies", (policy, node) -> policies.put(policy, policy(policy, node)));
     shelves.put(WarmShelf.MAIN_SHELF, usualPolicy());
-    top.find("shelves").ifPresent(node -> mistakes.in(() -> shelves(node.block())));
+    mistakes.each(top, "shelves", this::shelf);
     top.find("rules")
         .ifPresent(
             node -> mistakes.in(() -> node.items().forEach(each -> mistakes.in(() -> rule(each)))));
@@ -131,10 +131,6 @@ final class ConfigurationReader {
     return node.text();
   }
 
-  private void policies(YamlNode.Block block) {
-    block.each((policy, node) -> mistakes.in(() -> policies.put(policy, policy(policy, node))));
-  }
-
   private Policy policy(String policy, YamlNode node) {
     YamlNode.Block block = node.block();
     allow(block, and(List.of("like")));
@@ -161,19 +157,14 @@ final class ConfigurationReader {
   }
 
   /** A shelf has a policy by name, or one of its own that is like another. */
-  private void shelves(YamlNode.Block block) {
-    block.each(
-        (shelf, node) ->
-            mistakes.in(
-                () -> {
-                  if (shelf.equals("rosters")) {
-                    throw node.wrong("the shelf 'rosters' is the library's own; name it otherwise");
-                  } else if (node.isBlock()) {
-                    shelf(shelf, node.block());
-                  } else {
-                    shelves.put(shelf, mistakes.at(node, this::named).orElse(usualPolicy()));
-                  }
-                }));
+  private void shelf(String shelf, YamlNode node) {
+    if (shelf.equals("rosters")) {
+      throw node.wrong("the shelf 'rosters' is the library's own; name it otherwise");
+    } else if (node.isBlock()) {
+      shelf(shelf, node.block());
+    } else {
+      shelves.put(shelf, mistakes.at(node, this::named).orElse(usualPolicy()));
+    }
   }
 
   private void shelf(String shelf, YamlNode.Block own) {

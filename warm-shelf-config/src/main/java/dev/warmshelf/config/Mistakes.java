@@ -6,6 +6,7 @@ import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
 import java.util.Optional;
+import java.util.function.BiConsumer;
 import java.util.function.Function;
 
 /** Goes on after a mistake, so that all of them are told at once. */
@@ -23,6 +24,15 @@ final class Mistakes {
     } catch (YamlException e) {
       all.add(e);
     }
+  }
+
+  /** Shows each part of the block under a word, if there is one; goes on after a mistake in it. */
+  void each(YamlNode.Block block, String word, BiConsumer<String, YamlNode> visitor) {
+    block
+        .find(word)
+        .ifPresent(
+            found ->
+                in(() -> found.block().each((name, node) -> in(() -> visitor.accept(name, node)))));
   }
 
   /** What a word says; the usual if it does not stand there, or is wrong. */

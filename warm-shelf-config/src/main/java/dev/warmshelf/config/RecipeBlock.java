@@ -18,8 +18,7 @@ final class RecipeBlock {
 
   private static final String DOWN_TO = "down-to ";
 
-  private final YamlNode.Block block;
-  private final Mistakes mistakes;
+  private Recipe recipe = Recipe.plain();
 
   /**
    * A value from outside the query, given by a class of the program's, which is looked for when the
@@ -58,61 +57,34 @@ final class RecipeBlock {
     }
   }
 
-  private RecipeBlock(YamlNode.Block block, Mistakes mistakes) {
-    this.block = block;
-    this.mistakes = mistakes;
-  }
+  private RecipeBlock() {}
 
   /** What it leaves out and folds. */
   static Recipe read(YamlNode.Block block, Mistakes mistakes) {
-    return new RecipeBlock(block, mistakes).read();
+    RecipeBlock read = new RecipeBlock();
+    mistakes
+        .find(block, "leave-out", Values::texts)
+        .ifPresent(inputs -> inputs.forEach(read::leaveOut));
+    mistakes.each(
+        block,
+        "fold",
+        (parameter, folds) ->
+            mistakes
+                .at(folds, RecipeBlock::fold)
+                .ifPresent(fold -> read.recipe = read.recipe.folding(parameter, fold)));
+    return read.recipe;
+  }
+
+  private void leaveOut(String input) {
+    recipe = recipe.leavingOut(input);
   }
 
   /** What it adds. */
   static List<Added> added(YamlNode.Block block, Mistakes mistakes) {
     List<Added> all = new ArrayList<>();
-    block
-        .find("add")
-        .ifPresent(
-            node ->
-                mistakes.in(
-                    () ->
-                        node.block()
-                            .each(
-                                (name, given) ->
-                                    mistakes
-                                        .at(given, YamlNode::text)
-                                        .ifPresent(
-                                            type ->
-                                                all.add(new Added(name, type, given.line()))))));
+    mistakes.each(
+        block, "add", (name, given) -> all.add(new Added(name, given.text(), given.line())));
     return all;
-  }
-
-  private Recipe read() {
-    Recipe[] recipe = {Recipe.plain()};
-    block
-        .find("leave-out")
-        .ifPresent(
-            node ->
-                mistakes.in(
-                    () ->
-                        Values.texts(node)
-                            .forEach(input -> recipe[0] = recipe[0].leavingOut(input))));
-    block
-        .find("fold")
-        .ifPresent(
-            node ->
-                mistakes.in(
-                    () ->
-                        node.block()
-                            .each(
-                                (parameter, folds) ->
-                                    mistakes
-                                        .at(folds, RecipeBlock::fold)
-                                        .ifPresent(
-                                            fold ->
-                                                recipe[0] = recipe[0].folding(parameter, fold)))));
-    return recipe[0];
   }
 
   /** One fold, or several, each of what the one before gives. */

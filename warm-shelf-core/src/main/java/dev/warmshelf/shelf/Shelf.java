@@ -497,11 +497,11 @@ public final class Shelf implements AutoCloseable {
     return reading(entry, origin, age, watermark, view);
   }
 
-  /** How long a load must have taken for its answer to be mended. */
   MendingWorth mendingWorth() {
     return mendingWorth;
   }
 
+  /** How long a load must have taken for its answer to be mended. */
   long mendsFromNanos() {
     return policy.renewal().mendsFromNanos();
   }

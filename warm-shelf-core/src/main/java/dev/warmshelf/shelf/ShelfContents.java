@@ -190,14 +190,30 @@ final class ShelfContents implements Keeper {
           }
         });
     nextEnd = now + soonest[0];
+    return removeAll(out, this::left);
+  }
+
+  /** How many of them were there still, and have left. */
+  private int removeAll(List<Entry> out, Consumer<Entry> leaving) {
     int left = 0;
     for (Entry entry : out) {
       if (store.remove(entry)) {
-        left(entry);
+        leaving.accept(entry);
         left++;
       }
     }
     return left;
+  }
+
+  private List<Entry> entriesThat(Predicate<Entry> fit) {
+    List<Entry> found = new ArrayList<>();
+    store.forEach(
+        entry -> {
+          if (fit.test(entry)) {
+            found.add(entry);
+          }
+        });
+    return found;
   }
 
   @Override
@@ -337,29 +353,11 @@ final class ShelfContents implements Keeper {
    * @return how many entries have left
    */
   int clearForm(String form, ShelfLook look) {
+    Predicate<Entry> isOf = entry -> look.isOf(entry, form);
     Set<String> forms = new HashSet<>(Set.of(form));
-    store.forEach(
-        entry -> {
-          if (look.isOf(entry, form)) {
-            forms.add(entry.key().form().formDigest());
-          }
-        });
+    entriesThat(isOf).forEach(entry -> forms.add(entry.key().form().formDigest()));
     board.tick(forms.stream().map(each -> Lane.ofClearedForm(shelf, each)).toList());
-    List<Entry> out = new ArrayList<>();
-    store.forEach(
-        entry -> {
-          if (look.isOf(entry, form)) {
-            out.add(entry);
-          }
-        });
-    int left = 0;
-    for (Entry entry : out) {
-      if (store.remove(entry)) {
-        left(entry, "cleared");
-        left++;
-      }
-    }
-    return left;
+    return removeAll(entriesThat(isOf), entry -> left(entry, "cleared"));
   }
 
   /** Invalidates all that is held, and all that is being loaded. */

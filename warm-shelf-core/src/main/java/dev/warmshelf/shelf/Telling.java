@@ -10,7 +10,7 @@ import org.slf4j.LoggerFactory;
  * Who is told of the questions that somebody is asked. A recorder that fails is told no more: it
  * must not break a read. Thread-safe.
  */
-public final class Telling {
+public final class Telling implements Recorder {
   private static final Logger LOG = LoggerFactory.getLogger(Telling.class);
 
   private final String who;
@@ -35,7 +35,7 @@ public final class Telling {
     return recorder != null;
   }
 
-  /** Tells of a question, as {@link Recorder#asked} says; on a shelf of this name. */
+  @Override
   public void asked(
       String shelf,
       Key key,

@@ -1,7 +1,6 @@
 package dev.warmshelf.examples;
 
 import com.sun.net.httpserver.HttpExchange;
-import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.Health;
 import dev.warmshelf.WarmShelf;
@@ -13,7 +12,6 @@ import io.micrometer.prometheusmetrics.PrometheusMeterRegistry;
 import java.io.IOException;
 import java.net.http.HttpClient;
 import java.net.http.HttpResponse;
-import java.nio.charset.StandardCharsets;
 import java.util.List;
 import java.util.Locale;
 import org.postgresql.ds.PGSimpleDataSource;
@@ -41,28 +39,22 @@ public final class InProduction implements AutoCloseable {
     dataSource.warmShelf().ifPresent(warm -> new ShelfMetrics(warm).bindTo(registry));
     this.service = new UnderAService(dataSource);
     service.server().createContext("/health", this::health);
-    service.server().createContext("/metrics", exchange -> say(exchange, 200, registry.scrape()));
+    service
+        .server()
+        .createContext("/metrics", exchange -> UnderAService.say(exchange, 200, registry.scrape()));
   }
 
   private void health(HttpExchange exchange) throws IOException {
     WarmShelf warm = dataSource.warmShelf().orElse(null);
     if (warm == null) {
-      say(exchange, 200, "turned off: the database answers\n");
+      UnderAService.say(exchange, 200, "turned off: the database answers\n");
       return;
     }
     Health health = warm.health();
     StringBuilder text = new StringBuilder(health.state().name().toLowerCase(Locale.ROOT));
     text.append(health.why().isEmpty() ? "\n" : ": " + health.why() + "\n");
     health.shelves().forEach((shelf, gives) -> text.append(shelf + ": " + gives + "\n"));
-    say(exchange, health.isWell() ? 200 : 503, text.toString());
-  }
-
-  private static void say(HttpExchange exchange, int status, String text) throws IOException {
-    try (exchange) {
-      byte[] body = text.getBytes(StandardCharsets.UTF_8);
-      exchange.sendResponseHeaders(status, body.length);
-      exchange.getResponseBody().write(body);
-    }
+    UnderAService.say(exchange, health.isWell() ? 200 : 503, text.toString());
   }
 
   @Override
@@ -81,11 +73,8 @@ public final class InProduction implements AutoCloseable {
     PGSimpleDataSource database = new PGSimpleDataSource();
     database.setURL(arguments[0]);
     Journal.on(database).install(List.of("notice", "port")); // once per database
-    HikariConfig config = new HikariConfig();
-    config.setJdbcUrl(arguments[0]);
-    config.setMaximumPoolSize(4);
     HttpClient client = HttpClient.newHttpClient();
-    try (HikariDataSource pool = new HikariDataSource(config);
+    try (HikariDataSource pool = UnderAService.pool(arguments[0]);
         ConfiguredDataSource shelves = new ConfiguredDataSource(pool);
         InProduction program = new InProduction(shelves)) {
       for (int i = 0; i < REQUESTS; i++) {

@@ -62,11 +62,17 @@ public final class UnderAService implements AutoCloseable {
   private void answer(HttpExchange exchange) throws IOException {
     try (exchange) {
       boolean writes = exchange.getRequestMethod().equals("POST");
-      byte[] body = (writes ? write() : read()).getBytes(StandardCharsets.UTF_8);
-      exchange.sendResponseHeaders(200, body.length);
-      exchange.getResponseBody().write(body);
+      say(exchange, 200, writes ? write() : read());
     } catch (SQLException e) {
       exchange.sendResponseHeaders(503, -1);
+    }
+  }
+
+  static void say(HttpExchange exchange, int status, String text) throws IOException {
+    try (exchange) {
+      byte[] body = text.getBytes(StandardCharsets.UTF_8);
+      exchange.sendResponseHeaders(status, body.length);
+      exchange.getResponseBody().write(body);
     }
   }
 
@@ -113,10 +119,7 @@ public final class UnderAService implements AutoCloseable {
     PGSimpleDataSource database = new PGSimpleDataSource();
     database.setURL(arguments[0]);
     Journal.on(database).install(List.of("notice", "port")); // once per database
-    HikariConfig config = new HikariConfig();
-    config.setJdbcUrl(arguments[0]);
-    config.setMaximumPoolSize(4);
-    try (HikariDataSource pool = new HikariDataSource(config)) {
+    try (HikariDataSource pool = pool(arguments[0])) {
       ask("pool", pool);
       try (ConfiguredDataSource wrapped = new ConfiguredDataSource(pool)) {
         ask("pool, wrapped", wrapped);
@@ -132,6 +135,13 @@ public final class UnderAService implements AutoCloseable {
                                     each.executions(), each.answered(), each.standing())));
       }
     }
+  }
+
+  static HikariDataSource pool(String url) {
+    HikariConfig config = new HikariConfig();
+    config.setJdbcUrl(url);
+    config.setMaximumPoolSize(4);
+    return new HikariDataSource(config);
   }
 
   private static void ask(String what, DataSource dataSource) throws Exception {

@@ -18,8 +18,7 @@ final class OpenValues {
   /**
    * Named values as one.
    *
-   * @param fields texts, numbers, truth values, arrays of texts, and arrays of what this gives; in
-   *     the order in which they are shown
+   * @param fields texts, numbers, truth values and arrays of texts
    */
   static CompositeData of(String type, Map<String, Object> fields) {
     List<OpenType<?>> types = new ArrayList<>();
@@ -47,8 +46,6 @@ final class OpenValues {
       return SimpleType.BOOLEAN;
     } else if (value instanceof String[]) {
       return new ArrayType<>(1, SimpleType.STRING);
-    } else if (value instanceof CompositeData one) {
-      return one.getCompositeType();
     }
     throw new IllegalArgumentException(value.getClass() + " is not shown over JMX");
   }
