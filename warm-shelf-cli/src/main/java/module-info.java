@@ -10,6 +10,7 @@ module dev.warmshelf.cli {
   requires info.picocli;
   requires java.desktop;
   requires java.management;
+  requires jdk.httpserver;
   requires jdk.attach;
   requires org.postgresql.jdbc;
   requires org.slf4j;

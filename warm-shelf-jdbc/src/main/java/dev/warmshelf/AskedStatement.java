@@ -1,15 +1,40 @@
 package dev.warmshelf;
 
 /**
- * A statement that came through {@link WarmShelf#dataSource()}, with all that ask the same.
+ * A statement that was asked, with all that ask the same: by a query, or through {@link
+ * WarmShelf#dataSource()}.
  *
+ * @param name as the engineer named the query ({@link QueryDraft#named}); empty if it has none
  * @param formDigest by which rules name it
  * @param normalForm what all that ask the same have
- * @param executions how often it was executed
- * @param answered how many of them a shelf has answered, or loaded for itself
+ * @param outcomes how often it was answered, and how
  * @param standing what becomes of its answers, in words
  */
 public record AskedStatement(
-    String formDigest, String normalForm, long executions, long answered, String standing) {
+    String name, String formDigest, String normalForm, Outcomes outcomes, String standing) {
   static final String NO_RULE = "no rule fits";
+
+  /**
+   * How executions ended, as they count them.
+   *
+   * @param hits a shelf had the answer
+   * @param misses a shelf loaded it, or had part of it, or shared somebody's load
+   * @param direct the database answered, past any shelf
+   */
+  public record Outcomes(long hits, long misses, long direct) {
+    /** These and others. */
+    public Outcomes and(Outcomes more) {
+      return new Outcomes(hits + more.hits, misses + more.misses, direct + more.direct);
+    }
+
+    /** All together. */
+    public long all() {
+      return hits + misses + direct;
+    }
+  }
+
+  /** By its name, or if it has none by its form's digest. */
+  public String label() {
+    return name.isEmpty() ? formDigest : name;
+  }
 }

@@ -1,5 +1,7 @@
 package dev.warmshelf;
 
+import dev.warmshelf.AskedStatement.Outcomes;
+import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.sql.SqlStatement;
 import java.util.ArrayList;
 import java.util.Comparator;
@@ -8,7 +10,7 @@ import java.util.Map;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.atomic.LongAdder;
 
-/** What a program has asked by JDBC, counted by normal form. Thread-safe. */
+/** What a program has asked, counted by name and normal form. Thread-safe. */
 final class AskedStatements {
   /** So many forms are counted apart; what comes later is counted together. */
   private static final int MOST = 1_000;
@@ -16,33 +18,35 @@ final class AskedStatements {
   /** Longer forms are counted together, too: they are made by a program for one execution each. */
   private static final int LONGEST = 4_000;
 
-  private final Map<String, Count> counts = new ConcurrentHashMap<>();
-  private final Count others = new Count("", "(others)");
+  private final Map<Form, Count> counts = new ConcurrentHashMap<>();
+  private final Count others = new Count("", new Form("", "(others)"));
+
+  private record Form(String name, String normalForm) {}
 
   /** Of one form. */
   static final class Count {
     private final String digest;
-    private final String form;
-    private final LongAdder answered = new LongAdder();
-    private final LongAdder sent = new LongAdder();
+    private final Form form;
+    private final LongAdder hits = new LongAdder();
+    private final LongAdder misses = new LongAdder();
+    private final LongAdder direct = new LongAdder();
     private volatile String standing = AskedStatement.NO_RULE;
 
-    private Count(String digest, String form) {
+    private Count(String digest, Form form) {
       this.digest = digest;
       this.form = form;
     }
 
-    /** A shelf has answered. */
-    void isAnswered() {
-      answered.increment();
+    /** Somebody has his answer. */
+    void isAnswered(Origin origin) {
+      if (origin.isHit()) {
+        hits.increment();
+      } else {
+        (origin == Origin.DIRECT ? direct : misses).increment();
+      }
     }
 
-    /** The database was asked. */
-    void isSent() {
-      sent.increment();
-    }
-
-    /** What the rules say now. */
+    /** What becomes of its answers now. */
     void stands(String how) {
       standing = how;
     }
@@ -50,36 +54,45 @@ final class AskedStatements {
 
   /** The count of a statement's form. */
   Count of(SqlStatement statement) {
-    Count known = counts.get(statement.normalForm());
-    if (known != null) {
-      return known;
-    } else if (counts.size() >= MOST || statement.normalForm().length() > LONGEST) {
-      return others;
-    }
-    return counts.computeIfAbsent(
-        statement.normalForm(), form -> new Count(statement.formDigest(), form));
+    return of("", statement);
   }
 
-  /** All that were executed, the most frequent first. */
+  /**
+   * The same of a query.
+   *
+   * @param name empty if it has none
+   */
+  Count of(String name, SqlStatement statement) {
+    Form form = new Form(name, statement.normalForm());
+    Count known = counts.get(form);
+    if (known != null) {
+      return known;
+    } else if (counts.size() >= MOST || form.normalForm().length() > LONGEST) {
+      return others;
+    }
+    return counts.computeIfAbsent(form, each -> new Count(statement.formDigest(), each));
+  }
+
+  /** All that were asked, the most frequent first. */
   List<AskedStatement> all(Map<String, Map<String, Long>> refusals) {
     List<Count> now = new ArrayList<>(counts.values());
     now.add(others);
     return now.stream()
         .map(count -> asked(count, refusals))
-        .filter(asked -> asked.executions() > 0)
+        .filter(asked -> asked.outcomes().all() > 0)
         .sorted(
-            Comparator.comparingLong(AskedStatement::executions)
+            Comparator.comparingLong((AskedStatement asked) -> asked.outcomes().all())
                 .reversed()
                 .thenComparing(AskedStatement::normalForm))
         .toList();
   }
 
   private static AskedStatement asked(Count count, Map<String, Map<String, Long>> refusals) {
-    Map<String, Long> refused = refusals.getOrDefault(count.form, Map.of());
+    Map<String, Long> refused = refusals.getOrDefault(count.form.normalForm(), Map.of());
     String standing =
         refused.isEmpty() ? count.standing : "refused: " + refused.keySet().iterator().next();
-    long answered = count.answered.sum();
+    Outcomes outcomes = new Outcomes(count.hits.sum(), count.misses.sum(), count.direct.sum());
     return new AskedStatement(
-        count.digest, count.form, answered + count.sent.sum(), answered, standing);
+        count.form.name(), count.digest, count.form.normalForm(), outcomes, standing);
   }
 }

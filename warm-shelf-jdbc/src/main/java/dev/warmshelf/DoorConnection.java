@@ -9,6 +9,7 @@ import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Visibility;
+import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.tree.Analysis;
 import java.sql.Connection;
@@ -64,7 +65,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     text.adjust(asking);
     Reading<Answer> reading = asking.ifShared();
     if (reading != null) {
-      text.isAnswered();
+      text.isAnswered(reading.origin());
     }
     return reading;
   }
@@ -118,7 +119,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   public void sends(@Nullable StatementFacts facts, @Nullable Parameters bound) {
     DoorText text = (DoorText) facts;
     if (text != null) {
-      text.isSent();
+      text.isAnswered(Origin.DIRECT);
     }
     DoorStatement sending = text == null || bound == null ? null : statement(text, bound);
     Analysis analysis = sending == null ? null : analysis(sending);

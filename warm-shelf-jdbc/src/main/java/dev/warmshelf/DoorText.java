@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.driver.StatementFacts;
+import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.text.SqlTextException;
 import java.sql.SQLException;
@@ -103,17 +104,10 @@ final class DoorText implements StatementFacts {
         .prospect(door.warm().sessions().first());
   }
 
-  /** A shelf has answered. */
-  void isAnswered() {
+  /** A shelf has answered, or the database is asked. */
+  void isAnswered(Origin origin) {
     if (count != null) {
-      count.isAnswered();
-    }
-  }
-
-  /** The database is asked. */
-  void isSent() {
-    if (count != null) {
-      count.isSent();
+      count.isAnswered(origin);
     }
   }
 

@@ -13,6 +13,7 @@ import org.jspecify.annotations.Nullable;
 public final class QueryDraft {
   private final WarmShelf warm;
   private final SqlStatement statement;
+  private String name = "";
   private String shelf = WarmShelf.MAIN_SHELF;
   private Recipe recipe = Recipe.plain();
   private List<String> declared = List.of();
@@ -21,6 +22,22 @@ public final class QueryDraft {
   QueryDraft(WarmShelf warm, SqlStatement statement) {
     this.warm = warm;
     this.statement = statement;
+  }
+
+  /**
+   * Names the query, for whoever looks from outside: metrics, {@code shelf statements} and the live
+   * page. Without a name its form's digest stands for it.
+   *
+   * @param called short, and the same for each start of the program; no line breaks or tabulators
+   * @throws IllegalArgumentException if it has one, or is empty
+   */
+  public QueryDraft named(String called) {
+    if (called.isBlank() || called.chars().anyMatch(Character::isISOControl)) {
+      throw new IllegalArgumentException(
+          "A query's name is a word or some, on one line, but is '" + called + "'.");
+    }
+    this.name = called;
+    return this;
   }
 
   /**
@@ -80,15 +97,17 @@ public final class QueryDraft {
 
   /** Finishes it as one that the library asks for itself. */
   ShelvedQuery<?> asRoster(Shelf on) {
-    return of(Mapper.toMaps(), on);
+    return of(Mapper.toMaps(), on, new AskedStatements().of(statement));
   }
 
   private <T> ShelvedQuery<T> as(Mapper<T> mapper) {
     warm.remember(statement);
-    return of(mapper, warm.shelf(shelf));
+    AskedStatements.Count count = warm.asked().of(name, statement);
+    count.stands(Rule.keptOn(shelf));
+    return of(mapper, warm.shelf(shelf), count);
   }
 
-  private <T> ShelvedQuery<T> of(Mapper<T> mapper, Shelf on) {
+  private <T> ShelvedQuery<T> of(Mapper<T> mapper, Shelf on, AskedStatements.Count count) {
     KeyMaker keys =
         new KeyMaker(
             warm.namespace(),
@@ -96,6 +115,7 @@ public final class QueryDraft {
             declared.stream().map(table -> "reading " + table).toList(),
             warm.recipeOf(shelf).foldingOf(statement.parameters()).and(recipe),
             warm.sessions().areNamed());
-    return new ShelvedQuery<>(new KeptStatement(warm, on, statement, declared, tags, keys), mapper);
+    return new ShelvedQuery<>(
+        new KeptStatement(warm, on, statement, declared, tags, keys), mapper, count);
   }
 }

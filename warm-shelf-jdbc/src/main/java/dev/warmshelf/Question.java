@@ -144,7 +144,7 @@ public final class Question<T> extends Asking {
    * @throws SQLException if the database could not be asked
    */
   public Reading<List<T>> list() throws SQLException {
-    return read(query.asList);
+    return counted(read(query.asList));
   }
 
   /**
@@ -154,7 +154,7 @@ public final class Question<T> extends Asking {
    * @throws SQLException if the database could not be asked
    */
   public Reading<Optional<T>> first() throws SQLException {
-    return read(query.asFirst);
+    return counted(read(query.asFirst));
   }
 
   /**
@@ -164,12 +164,17 @@ public final class Question<T> extends Asking {
    * @throws SQLException if the database could not be asked
    */
   public Reading<T> only() throws SQLException {
-    return read(query.asOnly);
+    return counted(read(query.asOnly));
+  }
+
+  private <V> Reading<V> counted(Reading<V> reading) {
+    query.count().isAnswered(reading.origin());
+    return reading;
   }
 
   /** What is kept, as it is. */
   Reading<Answer> answer() throws SQLException {
-    return read(Function.identity());
+    return counted(read(Function.identity()));
   }
 
   /**

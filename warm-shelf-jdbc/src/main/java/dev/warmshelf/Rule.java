@@ -105,7 +105,11 @@ public final class Rule {
 
   /** What becomes of what it fits, in words. */
   String standing() {
-    return shelf == null ? "a rule: not kept" : "kept on " + shelf;
+    return shelf == null ? "a rule: not kept" : keptOn(shelf);
+  }
+
+  static String keptOn(String shelf) {
+    return "kept on " + shelf;
   }
 
   /** Whether answers are kept of what it fits. */

@@ -20,14 +20,16 @@ import org.jspecify.annotations.Nullable;
 public final class ShelvedQuery<T> {
   private final KeptStatement statement;
   private final Mapper<T> mapper;
+  private final AskedStatements.Count count;
 
   final Function<Answer, List<T>> asList;
   final Function<Answer, Optional<T>> asFirst;
   final Function<Answer, T> asOnly;
 
-  ShelvedQuery(KeptStatement statement, Mapper<T> mapper) {
+  ShelvedQuery(KeptStatement statement, Mapper<T> mapper, AskedStatements.Count count) {
     this.statement = statement;
     this.mapper = mapper;
+    this.count = count;
     this.asList = answer -> values(answer).as(this.mapper);
     this.asFirst =
         answer ->
@@ -129,6 +131,10 @@ public final class ShelvedQuery<T> {
 
   Mapper<T> mapper() {
     return mapper;
+  }
+
+  AskedStatements.Count count() {
+    return count;
   }
 
   private T only(Answer answer) {

@@ -410,8 +410,8 @@ public final class WarmShelf implements AutoCloseable {
   }
 
   /**
-   * What came through {@link #dataSource()}, by normal form, the most frequent first: what rules
-   * are written from. At most 1,000 forms are told apart.
+   * What was asked, by queries and through {@link #dataSource()}, by name and normal form, the most
+   * frequent first: what rules are written from. At most 1,000 are told apart.
    */
   public List<AskedStatement> statements() {
     return asked.all(refusals());
@@ -424,9 +424,11 @@ public final class WarmShelf implements AutoCloseable {
             each ->
                 String.join(
                     "\t",
+                    each.name(),
                     each.formDigest(),
-                    Long.toString(each.executions()),
-                    Long.toString(each.answered()),
+                    Long.toString(each.outcomes().hits()),
+                    Long.toString(each.outcomes().misses()),
+                    Long.toString(each.outcomes().direct()),
                     each.standing(),
                     each.normalForm()))
         .collect(Collectors.joining("\n"));
@@ -438,6 +440,10 @@ public final class WarmShelf implements AutoCloseable {
 
   Board board() {
     return board;
+  }
+
+  AskedStatements asked() {
+    return asked;
   }
 
   /** Who is told of the statements that the database answers. */

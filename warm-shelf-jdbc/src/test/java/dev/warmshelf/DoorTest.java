@@ -327,12 +327,14 @@ class DoorTest {
     assertThat(all).extracting(AskedStatement::formDigest).doesNotHaveDuplicates();
     AskedStatement kept = of(all, "order by id");
     assertThat(kept.standing()).isEqualTo("kept on main");
-    assertThat(kept.answered()).isPositive().isLessThan(kept.executions());
+    assertThat(kept.outcomes().hits()).isPositive();
+    assertThat(kept.outcomes().misses()).isPositive();
+    assertThat(kept.outcomes().direct()).isPositive(); // while nothing was known of it
     assertThat(kept.formDigest()).isEqualTo(SqlStatement.of(PORTS).formDigest());
     AskedStatement written = of(all, "update port set code");
-    assertThat(written.executions()).isEqualTo(3); // constants are no part of a form
+    assertThat(written.outcomes().all()).isEqualTo(3); // constants are no part of a form
     assertThat(written.standing()).isEqualTo("no rule fits");
-    assertThat(of(all, "random").answered()).isZero();
+    assertThat(of(all, "random").outcomes()).isEqualTo(new AskedStatement.Outcomes(0, 0, 1));
   }
 
   private static AskedStatement of(List<AskedStatement> all, String words) {

@@ -81,16 +81,19 @@ final class HealthCommand implements Callable<Integer> {
     return String.valueOf(part.get("Health")).toLowerCase(Locale.ROOT).replace('_', ' ');
   }
 
-  private static void lines(Map<String, Object> part, PrintWriter out) {
+  /** In a line. */
+  static String inWords(Map<String, Object> part) {
     long lag = part.get("LagMillis") instanceof Long millis ? millis : -1;
     String since = String.valueOf(part.get("LostSince"));
     String why = String.valueOf(part.get("Why"));
-    out.println(
-        "health       "
-            + state(part)
-            + (since.isEmpty() ? "" : " since " + since)
-            + (lag < 0 ? "" : "; changes are known up to " + lag + " ms ago")
-            + (why.isEmpty() ? "" : ": " + why));
+    return state(part)
+        + (since.isEmpty() ? "" : " since " + since)
+        + (lag < 0 ? "" : "; changes are known up to " + lag + " ms ago")
+        + (why.isEmpty() ? "" : ": " + why);
+  }
+
+  private static void lines(Map<String, Object> part, PrintWriter out) {
+    out.println("health       " + inWords(part));
     gives(part).forEach((shelf, what) -> out.println("reads get    " + shelf + ": " + what));
   }
 }

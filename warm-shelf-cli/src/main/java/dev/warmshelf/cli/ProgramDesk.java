@@ -61,6 +61,32 @@ final class ProgramDesk {
     return pages;
   }
 
+  /** What is held of each form of question on all shelves, by its digest. */
+  Map<String, Held> held(int most) throws IOException, Failure {
+    Map<String, Held> all = new LinkedHashMap<>();
+    for (ObjectName name : beans("shelf")) {
+      CompositeData[] found =
+          (CompositeData[])
+              invoke(name, "held", new Object[] {most}, new String[] {int.class.getName()});
+      for (CompositeData each : found) {
+        Held held =
+            new Held(
+                (String) each.get("statement"),
+                (Long) each.get("entries"),
+                (Long) each.get("bytes"));
+        all.merge((String) each.get("form"), held, Held::and);
+      }
+    }
+    return all;
+  }
+
+  /** What is held of a form of question. */
+  record Held(String statement, long entries, long bytes) {
+    Held and(Held more) {
+      return new Held(statement, entries + more.entries, bytes + more.bytes);
+    }
+  }
+
   /** One entry, of whatever shelf; empty if there is none. */
   List<Map<String, Object>> entry(String digest) throws IOException, Failure {
     List<Map<String, Object>> all = new ArrayList<>();
@@ -91,16 +117,14 @@ final class ProgramDesk {
     }
   }
 
-  /**
-   * What the program has asked by JDBC: lines with tabulators between digest, executions, answers
-   * from a shelf, standing and normal form.
-   */
-  List<String> statements() throws IOException {
-    List<String> lines = new ArrayList<>();
+  /** What the program has asked, the most frequent first. */
+  List<AskedLine> statements() throws IOException {
+    List<AskedLine> all = new ArrayList<>();
     for (ObjectName bean : find("program")) {
-      String.valueOf(attributes(bean, "Statements").get("Statements")).lines().forEach(lines::add);
+      String lines = String.valueOf(attributes(bean, "Statements").get("Statements"));
+      lines.lines().map(AskedLine::of).forEach(all::add);
     }
-    return lines;
+    return all;
   }
 
   /** How each part of the program is. */

@@ -1,6 +1,7 @@
 package dev.warmshelf.cli;
 
 import java.io.IOException;
+import javax.management.MBeanServerConnection;
 import javax.management.remote.JMXConnector;
 import picocli.CommandLine.Parameters;
 
@@ -12,6 +13,11 @@ final class ProgramTarget {
       description = "A process of this machine, or where its JMX is.")
   @SuppressWarnings("NullAway.Init") // required
   private String target;
+
+  /** As it was named. */
+  String name() {
+    return target;
+  }
 
   /** One that was named otherwise. */
   static ProgramTarget of(String target) {
@@ -26,14 +32,30 @@ final class ProgramTarget {
     T ask(ProgramDesk desk) throws IOException, Failure;
   }
 
+  /** Something that is asked, and looks at the meters. */
+  @FunctionalInterface
+  interface Watching<T> {
+    T ask(ProgramMeters meters, ProgramDesk desk) throws IOException, Failure;
+  }
+
   /**
    * Connects, and asks.
    *
    * @throws Failure if there is no such program, or it does not answer
    */
   <T> T ask(Asking<T> asking) throws Failure {
+    return ask((meters, desk) -> asking.ask(desk));
+  }
+
+  /**
+   * The same, with the meters.
+   *
+   * @throws Failure if there is no such program, or it does not answer
+   */
+  <T> T ask(Watching<T> asking) throws Failure {
     try (JMXConnector connector = JavaProgram.connect(target)) {
-      return asking.ask(new ProgramDesk(connector.getMBeanServerConnection()));
+      MBeanServerConnection server = connector.getMBeanServerConnection();
+      return asking.ask(new ProgramMeters(server), new ProgramDesk(server));
     } catch (IOException e) {
       throw new Failure("The program " + target + " has ended, or does not answer any more.", e);
     }

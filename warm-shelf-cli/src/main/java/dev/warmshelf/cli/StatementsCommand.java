@@ -19,14 +19,15 @@ import picocli.CommandLine.Option;
 import picocli.CommandLine.Parameters;
 import picocli.CommandLine.Spec;
 
-/** {@code shelf statements}: what a running program asks by JDBC. */
+/** {@code shelf statements}: what a running program asks. */
 @Command(
     name = "statements",
     mixinStandardHelpOptions = true,
     description = {
-      "Lists what a running program asks through its wrapped data source, the most frequent first:",
-      "the digest of each statement's normal form, which rules name; how often it was executed; how "
-          + "often a shelf has answered; and what becomes of it, or why nothing is kept.",
+      "Lists what a running program asks, by its queries and through its wrapped data source, the "
+          + "most frequent first: a query's name; the digest of the statement's normal form, which "
+          + "rules name; how often a shelf had the answer, had to load it, or the database was asked "
+          + "directly; and what becomes of it, or why nothing is kept.",
       "Of a recording, those first that took most of the database's time; 'questions' says how many "
           + "different ones were asked: what is asked often and with few questions is worth keeping."
     },
@@ -39,7 +40,6 @@ import picocli.CommandLine.Spec;
       "  shelf statements --recording questions.jsonl.gz"
     })
 final class StatementsCommand implements Callable<Integer> {
-  private static final int PARTS = 5;
   private static final int STANDING = 40;
   private static final int WIDTH = 60;
 
@@ -75,15 +75,12 @@ final class StatementsCommand implements Callable<Integer> {
   }
 
   private List<String> running(String program) throws Failure {
-    List<String> lines = ProgramTarget.of(program).ask(ProgramDesk::statements);
-    if (lines.isEmpty()) {
+    List<AskedLine> asked = ProgramTarget.of(program).ask(ProgramDesk::statements);
+    if (asked.isEmpty()) {
       throw new Failure(
-          "The program has asked nothing through a wrapped data source; docs/configuration.md"
-              + " says how it gets one.");
+          "The program has asked nothing yet, neither by a query nor through a wrapped data source.");
     }
-    return json
-        ? lines.stream().map(line -> Json.onOneLine(fields(line.split("\t", PARTS)))).toList()
-        : table(lines);
+    return json ? asked.stream().map(each -> Json.onOneLine(each.fields())).toList() : table(asked);
   }
 
   /** What a recording has. */
@@ -135,25 +132,21 @@ final class StatementsCommand implements Callable<Integer> {
     return table.lines("");
   }
 
-  private static Map<String, Object> fields(String[] parts) {
-    Map<String, Object> fields = new LinkedHashMap<>();
-    fields.put("formDigest", parts[0]);
-    fields.put("executions", Long.parseLong(parts[1]));
-    fields.put("answered", Long.parseLong(parts[2]));
-    fields.put("standing", parts[3]);
-    fields.put("normalForm", parts[4]);
-    return fields;
-  }
-
-  private static List<String> table(List<String> lines) {
+  private static List<String> table(List<AskedLine> asked) {
     TextTable table =
         new TextTable(
-            List.of("form", "executed", "from a shelf", "standing", "statement"),
+            List.of("name", "form", "hits", "misses", "direct", "standing", "statement"),
             TextTable.Side.LEFT);
-    for (String line : lines) {
-      String[] parts = line.split("\t", PARTS);
+    for (AskedLine each : asked) {
       table.row(
-          List.of(parts[0], parts[1], parts[2], cut(parts[3], STANDING), cut(parts[4], WIDTH)));
+          List.of(
+              each.name(),
+              each.form(),
+              Text.count(each.outcomes().hits()),
+              Text.count(each.outcomes().misses()),
+              Text.count(each.outcomes().direct()),
+              cut(each.standing(), STANDING),
+              cut(each.statement(), WIDTH)));
     }
     return table.lines("");
   }

@@ -5,11 +5,10 @@ import java.io.PrintWriter;
 import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
-import javax.management.remote.JMXConnector;
 import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
-import picocli.CommandLine.Parameters;
 import picocli.CommandLine.Spec;
 
 /** {@code shelf watch}: a running program's meters, live. */
@@ -18,7 +17,8 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description = {
       "Shows the meters of a running program that uses Warm Shelf.",
-      "On a terminal as a table that is renewed, elsewhere as a line for each shelf and interval."
+      "On a terminal as a table that is renewed, elsewhere as a line for each shelf and interval; or "
+          + "in a browser of this machine, with plots that move."
     },
     footer = {
       "",
@@ -26,21 +26,26 @@ import picocli.CommandLine.Spec;
           + "process ids. From elsewhere, start it with a JMX port and give HOST:PORT.",
       "",
       "Example:",
-      "  shelf watch 12345 --interval 2"
+      "  shelf watch 12345 --interval 2",
+      "  shelf watch 12345 --page"
     })
 final class WatchCommand implements Callable<Integer> {
   private static final String HOME_AND_CLEAR = "\u001b[H\u001b[2J";
+  private static final int MOST_PORT = 65_535;
+
+  /** The queries of the page take a look at each entry. */
+  private static final long QUERIES_NANOS = 3_000_000_000L;
+
+  /** They are followed by a pause of at least so many times what they took. */
+  private static final long QUERIES_REST = 20;
+
+  private static final int MOST_HELD = 200;
 
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
   private CommandSpec spec;
 
-  @Parameters(
-      index = "0",
-      paramLabel = "PID|HOST:PORT",
-      description = "A process of this machine, or where its JMX is.")
-  @SuppressWarnings("NullAway.Init") // required
-  private String target;
+  @Mixin private final ProgramTarget program = new ProgramTarget();
 
   @Option(
       names = "--interval",
@@ -54,30 +59,84 @@ final class WatchCommand implements Callable<Integer> {
   @Option(names = "--json", description = "Print one JSON object a look.")
   private boolean json;
 
+  @Option(
+      names = "--page",
+      description =
+          "Serve a page that shows it, to browsers of this machine; its address is printed.")
+  private boolean page;
+
+  @Option(
+      names = "--port",
+      paramLabel = "N",
+      description = "Where to serve the page. Default: any port that is free.")
+  private int port;
+
   private final CountDownLatch stopped = new CountDownLatch(1);
 
   @Override
   public Integer call() throws Exception {
     Limits.require("--interval", interval, 1, Limits.MOST_SECONDS);
+    Limits.require("--port", port, 0, MOST_PORT);
     if (times < 1) {
       throw new Failure("--times must be at least 1, but is " + times + ".");
+    } else if (page && json) {
+      throw new Failure("Give --page or --json, not both.");
+    } else if (port != 0 && !page) {
+      throw new Failure("--port is where --page is served; give both.");
     }
-    try (JMXConnector connector = JavaProgram.connect(target);
-        Interrupts ignored = Interrupts.first(stopped::countDown)) {
-      watch(new ProgramMeters(connector.getMBeanServerConnection()));
-    } catch (IOException e) {
-      throw new Failure("The program " + target + " has ended, or does not answer any more.", e);
+    try (Interrupts ignored = Interrupts.first(stopped::countDown)) {
+      program.ask(
+          (meters, desk) -> {
+            if (page) {
+              serve(meters, desk);
+            } else {
+              print(meters);
+            }
+            return 0;
+          });
     }
     return 0;
   }
 
-  private void watch(ProgramMeters meters) throws IOException, Failure, InterruptedException {
+  private boolean isOver() throws Failure {
+    try {
+      return stopped.await(interval, TimeUnit.SECONDS);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      return true;
+    }
+  }
+
+  private void serve(ProgramMeters meters, ProgramDesk desk) throws IOException, Failure {
+    PrintWriter out = spec.commandLine().getOut();
+    PageLooks looks = new PageLooks(program.name());
+    long nextQueries = System.nanoTime();
+    try (WatchPage served = new WatchPage(looks, port)) {
+      out.println("Open " + served.address() + " in a browser of this machine; Ctrl-C ends it.");
+      out.flush();
+      for (long left = times; left > 0; left--) {
+        long began = System.nanoTime();
+        if (began - nextQueries >= 0) {
+          looks.queries(desk.statements(), desk.held(MOST_HELD));
+          long took = System.nanoTime() - began;
+          nextQueries = began + Math.max(QUERIES_NANOS, took * QUERIES_REST);
+        }
+        looks.add(System.currentTimeMillis(), meters.look(), desk.health());
+        if (left > 1 && isOver()) {
+          return;
+        }
+      }
+      isOver(); // a browser has time for the last look
+    }
+  }
+
+  private void print(ProgramMeters meters) throws IOException, Failure {
     PrintWriter out = spec.commandLine().getOut();
     boolean terminal = Terminal.console() != null && !json;
     ProgramMeters.Look before = meters.look();
-    for (long left = times; left > 0 && !stopped.await(interval, TimeUnit.SECONDS); left--) {
+    for (long left = times; left > 0 && !isOver(); left--) {
       ProgramMeters.Look now = meters.look();
-      WatchReport report = new WatchReport(target, before, now);
+      WatchReport report = new WatchReport(program.name(), before, now);
       if (json) {
         out.println(Json.onOneLine(report.fields()));
       } else if (terminal) {

@@ -56,7 +56,7 @@ final class OtherProgram {
     public Map<String, Object> attributes() {
       return Map.of(
           "Statements",
-          "0123456789abcdef\t7\t5\tkept on main\tselect a from t",
+          "a by hand\t0123456789abcdef\t5\t2\t0\tkept on main\tselect a from t",
           "Health",
           "LOST",
           "IsWell",

@@ -39,9 +39,10 @@ class WatchCommandTest {
       Ran statements = Ran.of("statements", pid);
       assertThat(statements.exitCode()).isZero();
       assertThat(statements.out().lines().toList().get(2).split(" {3,}"))
-          .containsExactly("0123456789abcdef", "7", "5", "kept on main", "select a from t");
+          .containsExactly(
+              "a by hand", "0123456789abcdef", "5", "2", "0", "kept on main", "select a from t");
       assertThat(Ran.of("statements", pid, "--json").out())
-          .contains("\"formDigest\":\"0123456789abcdef\",\"executions\":7,\"answered\":5");
+          .contains("\"form\":\"0123456789abcdef\",\"hits\":5,\"misses\":2");
     } finally {
       other.destroyForcibly();
     }

@@ -31,6 +31,7 @@ public final class Meters {
   private final LongAdder[] adders = new LongAdder[ALL];
   private final Timings loads = new Timings();
   private final Timings timedHits = new Timings();
+  private final Timings bypasses = new Timings();
 
   /** All counts are zero. */
   public Meters() {
@@ -91,6 +92,19 @@ public final class Meters {
   /** Notes how long a load took, in nanoseconds. */
   public void loaded(long nanos) {
     loads.record(nanos);
+  }
+
+  /** Notes how long a read took that bypassed the shelf, in nanoseconds. */
+  public void bypassTook(long nanos) {
+    bypasses.record(nanos);
+  }
+
+  /**
+   * How long reads took that bypassed the shelf, if they did not share another's; goes on. Of what
+   * a program asks through a wrapped data source nothing is noted: it asks the database itself.
+   */
+  public Timings bypasses() {
+    return bypasses;
   }
 
   /** How long loads took since the shelf was opened; goes on. */

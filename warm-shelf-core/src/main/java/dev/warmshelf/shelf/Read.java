@@ -345,7 +345,11 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     origin = Origin.LOADED;
     A value = loaded();
     Entry entry = shelf.loaded(key, value, request.lanes(before, value), load.fence(), request);
-    shelf.meters().loaded(entry.loadNanos());
+    if (bypass == null) {
+      shelf.meters().loaded(entry.loadNanos());
+    } else {
+      shelf.meters().bypassTook(entry.loadNanos());
+    }
     if (invalidated != null && Shelf.saysTheSame(invalidated, value, request)) {
       needless = true;
       shelf.meters().count(Count.NEEDLESS);

@@ -158,6 +158,11 @@ public final class Shelf implements AutoCloseable {
     return contents.size();
   }
 
+  /** About how many bytes the answers take that are held just now. */
+  public long bytes() {
+    return contents.bytes();
+  }
+
   /** What is held, by kind of question. Looks at every entry. */
   public Map<KeyShape, HeldSize> held() {
     Map<KeyShape, HeldSize> held = new HashMap<>();
@@ -396,8 +401,9 @@ public final class Shelf implements AutoCloseable {
     meters.bypass(reason);
     Watermark began = Watermark.now(time);
     A answer = request.load();
+    long took = time.nanos() - began.nanos();
+    meters.bypassTook(took);
     if (recorder.isOn()) {
-      long took = time.nanos() - began.nanos();
       recorder.asked(name, key, request.words(), Origin.DIRECT, took, answer);
     }
     return Reading.direct(view.apply(answer), began, detail, ground);

@@ -70,6 +70,10 @@ final class ShelfContents implements Keeper {
     return store.size();
   }
 
+  long bytes() {
+    return store.bytes();
+  }
+
   void forEach(Consumer<Entry> visitor) {
     store.forEach(visitor);
   }

@@ -4,6 +4,7 @@ import dev.warmshelf.key.Key;
 import dev.warmshelf.store.Room.Slot;
 import java.util.Objects;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.atomic.AtomicLong;
 import java.util.function.Consumer;
 import org.jspecify.annotations.Nullable;
 
@@ -16,6 +17,9 @@ import org.jspecify.annotations.Nullable;
 public final class BoundedStore implements Store {
   /** Changed only by the room. */
   final ConcurrentHashMap<Key, Slot> slots = new ConcurrentHashMap<>();
+
+  /** Of all slots; changed only by the room. */
+  final AtomicLong bytes = new AtomicLong();
 
   final Keeper keeper;
   private final Room room;
@@ -55,5 +59,10 @@ public final class BoundedStore implements Store {
   @Override
   public int size() {
     return slots.size();
+  }
+
+  @Override
+  public long bytes() {
+    return bytes.get();
   }
 }

@@ -161,6 +161,7 @@ public final class Room {
       takeOut(before);
     }
     bytes += slot.bytes;
+    slot.store.bytes.addAndGet(slot.bytes);
     likesOf(slot.entry).add(slot);
     slot.store.slots.put(slot.entry.key(), slot);
   }
@@ -196,6 +197,7 @@ public final class Room {
   private void takeOut(Slot slot) {
     likesOf(slot.entry).remove(slot);
     bytes -= slot.bytes;
+    slot.store.bytes.addAndGet(-slot.bytes);
   }
 
   private Slots likesOf(Entry entry) {

@@ -34,4 +34,7 @@ public interface Store {
 
   /** How many entries there are. */
   int size();
+
+  /** About how many bytes they take. */
+  long bytes();
 }

@@ -132,7 +132,7 @@ public final class UnderAService implements AutoCloseable {
                             each ->
                                 System.out.printf(
                                     "%5d executed, %d from a shelf: %s%n",
-                                    each.executions(), each.answered(), each.standing())));
+                                    each.outcomes().all(), each.outcomes().hits(), each.standing())));
       }
     }
   }

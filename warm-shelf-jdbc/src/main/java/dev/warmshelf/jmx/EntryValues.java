@@ -6,6 +6,7 @@ import dev.warmshelf.shelf.EntryQuery;
 import dev.warmshelf.shelf.EntryView;
 import dev.warmshelf.shelf.Shelf;
 import java.util.Arrays;
+import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
@@ -29,6 +30,12 @@ final class EntryValues {
                 new Operation.Input("most", int.class, "how many to show")),
             inputs -> page(shelf.entries(asked(inputs)))),
         new Operation(
+            "held",
+            "What is held by form of question, those first of which there is most",
+            CompositeData[].class,
+            List.of(new Operation.Input("most", int.class, "how many to show")),
+            inputs -> held(shelf, (Integer) inputs[0])),
+        new Operation(
             "entry",
             "One entry, with its lanes, and its rows if the policy shows them; none if it is gone",
             CompositeData[].class,
@@ -49,6 +56,22 @@ final class EntryValues {
             .orElseThrow(
                 () -> new IllegalArgumentException("'" + order + "' is no order of entries."));
     return new EntryQuery((String) inputs[0], (String) inputs[1], by, (Integer) inputs[3]);
+  }
+
+  private static CompositeData[] held(Shelf shelf, int most) {
+    return shelf.held().entrySet().stream()
+        .sorted(Comparator.comparingLong(each -> -each.getValue().entries()))
+        .limit(most)
+        .map(
+            each -> {
+              Map<String, Object> fields = new LinkedHashMap<>();
+              fields.put("form", each.getKey().formDigest());
+              fields.put("statement", each.getKey().normalForm());
+              fields.put("entries", each.getValue().entries());
+              fields.put("bytes", each.getValue().bytes());
+              return OpenValues.of("held", fields);
+            })
+        .toArray(CompositeData[]::new);
   }
 
   /** How many there are, then the entries. */

@@ -6,7 +6,6 @@ import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Timings;
-import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Shelf;
 import java.lang.management.ManagementFactory;
 import java.util.ArrayList;
@@ -115,15 +114,17 @@ public final class JmxBeans implements AutoCloseable {
     }
   }
 
-  /** A shelf's meters; {@code Bytes} takes a look at every entry. */
+  /** A shelf's meters. */
   private static Map<String, Object> attributes(String name, Shelf shelf) {
     Map<String, Object> all = new LinkedHashMap<>();
     all.put("Name", name);
+    all.put("Gives", shelf.gives());
     all.put("Entries", (long) shelf.size());
-    all.put("Bytes", shelf.held().values().stream().mapToLong(HeldSize::bytes).sum());
+    all.put("Bytes", shelf.bytes());
     putAll(shelf.meters().snapshot().byName(), all);
     putTimes("Hit", shelf.meters().timedHits(), all);
     putTimes("Load", shelf.meters().loads(), all);
+    putTimes("Bypass", shelf.meters().bypasses(), all);
     return all;
   }
 
@@ -141,8 +142,10 @@ public final class JmxBeans implements AutoCloseable {
     return all;
   }
 
-  /** 0 before the first. */
+  /** Quantiles are 0 before the first. */
   private static void putTimes(String what, Timings times, Map<String, Object> all) {
+    all.put(what + "Count", times.count());
+    all.put(what + "TotalNanos", times.totalNanos());
     all.put(what + "P50Nanos", times.nanosAt(50));
     all.put(what + "P99Nanos", times.nanosAt(99));
   }

@@ -1,6 +1,7 @@
 package dev.warmshelf.metrics;
 
 import dev.warmshelf.AskedStatement;
+import dev.warmshelf.AskedStatement.Outcomes;
 import dev.warmshelf.Health;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.meter.BypassReason;
@@ -8,7 +9,6 @@ import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Finding;
 import dev.warmshelf.meter.Timings;
-import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Shelf;
 import io.micrometer.core.instrument.FunctionCounter;
 import io.micrometer.core.instrument.FunctionTimer;
@@ -33,16 +33,19 @@ import org.jspecify.annotations.Nullable;
  * Shows what the shelves of a {@link WarmShelf} and its feed count to a registry. All is read when
  * the registry asks, and costs nothing otherwise. {@code docs/observing.md} lists the names.
  *
- * <p>Statements that come through the wrapped data source are told apart by their form's digest, as
- * many as are allowed; what comes later is counted as {@code others}. A new one appears one reading
- * after the first that came after it.
+ * <p>Queries are told apart by name, and others, also those that come through the wrapped data
+ * source, by their form's digest, as many as are allowed; what comes later is counted as {@code
+ * others}. A new one appears one reading after the first that came after it.
  *
  * <p>Thread-safe.
  */
 public final class ShelfMetrics implements MeterBinder {
   private static final String PREFIX = "warmshelf.";
-  private static final int MOST_STATEMENTS = 100;
+  private static final int MOST_QUERIES = 100;
   private static final String OTHERS = "others";
+  private static final Outcomes NEVER = new Outcomes(0, 0, 0);
+  private static final Map<String, ToDoubleFunction<Outcomes>> RESULTS =
+      Map.of("hit", Outcomes::hits, "miss", Outcomes::misses, "direct", Outcomes::direct);
   private static final long FRESH_NANOS = TimeUnit.SECONDS.toNanos(1);
 
   /** Shown as something else than a counter of their own. */
@@ -60,23 +63,23 @@ public final class ShelfMetrics implements MeterBinder {
           Count.TIMED_HIT_NANOS);
 
   private final WarmShelf warm;
-  private final int mostStatements;
+  private final int mostQueries;
   private final Map<String, Boolean> told = new ConcurrentHashMap<>();
   private volatile @Nullable Seen seen;
 
-  /** Of all its shelves, and a hundred statements. */
+  /** Of all its shelves, and a hundred queries. */
   public ShelfMetrics(WarmShelf warm) {
-    this(warm, MOST_STATEMENTS);
+    this(warm, MOST_QUERIES);
   }
 
   /**
    * The same.
    *
-   * @param mostStatements so many are told apart; 0 for none
+   * @param mostQueries so many are told apart; 0 for none
    */
-  public ShelfMetrics(WarmShelf warm, int mostStatements) {
+  public ShelfMetrics(WarmShelf warm, int mostQueries) {
     this.warm = Objects.requireNonNull(warm, "warm");
-    this.mostStatements = mostStatements;
+    this.mostQueries = mostQueries;
   }
 
   @Override
@@ -85,8 +88,8 @@ public final class ShelfMetrics implements MeterBinder {
     bindFeed(registry);
     bindHealth(registry);
     bind(OTHERS, registry);
-    Gauge.builder(PREFIX + "statements.known", () -> known(registry))
-        .description("Forms of statements that are told apart")
+    Gauge.builder(PREFIX + "queries.known", () -> known(registry))
+        .description("Queries that are told apart")
         .register(registry);
   }
 
@@ -118,7 +121,7 @@ public final class ShelfMetrics implements MeterBinder {
     }
     bindTimes(shelf, tags, registry);
     Gauge.builder(PREFIX + "entries", shelf, Shelf::size).tags(tags).register(registry);
-    Gauge.builder(PREFIX + "memory", shelf, ShelfMetrics::bytes)
+    Gauge.builder(PREFIX + "memory", shelf, Shelf::bytes)
         .tags(tags)
         .baseUnit("bytes")
         .description("About what the kept answers take, with their keys")
@@ -136,6 +139,7 @@ public final class ShelfMetrics implements MeterBinder {
         .register(registry);
     timer(registry, "load", tags, shelf.meters().loads());
     timer(registry, "hit", tags, shelf.meters().timedHits());
+    timer(registry, "bypass", tags, shelf.meters().bypasses());
     FunctionTimer.builder(
             PREFIX + "mend",
             shelf,
@@ -201,59 +205,50 @@ public final class ShelfMetrics implements MeterBinder {
     return warm.feedMeters().filter(meters -> meters.state() == state).isPresent();
   }
 
-  /** How many statements are told apart; shows those that have come since. */
+  /** How many queries are told apart; shows those that have come since. */
   private int known(MeterRegistry registry) {
     for (AskedStatement each : warm.statements()) {
-      if (told.size() < mostStatements
-          && !each.formDigest().isEmpty()
-          && told.putIfAbsent(each.formDigest(), true) == null) {
-        bind(each.formDigest(), registry);
+      if (told.size() < mostQueries
+          && !each.label().isEmpty()
+          && told.putIfAbsent(each.label(), true) == null) {
+        bind(each.label(), registry);
       }
     }
     return told.size();
   }
 
-  private void bind(String form, MeterRegistry registry) {
-    for (boolean shelf : new boolean[] {true, false}) {
-      FunctionCounter.builder(PREFIX + "statements", this, each -> each.executed(form, shelf))
-          .tag("form", form)
-          .tag("by", shelf ? "shelf" : "database")
-          .description("Executions through the wrapped data source")
-          .register(registry);
-    }
+  private void bind(String query, MeterRegistry registry) {
+    RESULTS.forEach(
+        (result, count) ->
+            FunctionCounter.builder(
+                    PREFIX + "queries", this, each -> count.applyAsDouble(each.outcomes(query)))
+                .tag("query", query)
+                .tag("result", result)
+                .description("Questions by query: named ones, and others by their form's digest")
+                .register(registry));
   }
 
-  private double executed(String form, boolean shelf) {
-    Executed found = executed().getOrDefault(form, Executed.NEVER);
-    return shelf ? found.byShelf() : found.byDatabase();
+  private Outcomes outcomes(String query) {
+    return outcomes().getOrDefault(query, NEVER);
   }
 
-  /** By form, as of the last second: a registry asks for one after the other. */
-  private Map<String, Executed> executed() {
+  /** By query, as of the last second: a registry asks for one after the other. */
+  private Map<String, Outcomes> outcomes() {
     Seen known = seen;
     long now = System.nanoTime();
     if (known == null || now - known.atNanos() > FRESH_NANOS) {
-      Map<String, Executed> all = new HashMap<>();
+      Map<String, Outcomes> all = new HashMap<>();
       for (AskedStatement each : warm.statements()) {
-        String form = told.containsKey(each.formDigest()) ? each.formDigest() : OTHERS;
-        long byDatabase = each.executions() - each.answered();
-        all.merge(form, new Executed(each.answered(), byDatabase), Executed::and);
+        String query = told.containsKey(each.label()) ? each.label() : OTHERS;
+        all.merge(query, each.outcomes(), Outcomes::and);
       }
       known = new Seen(now, Map.copyOf(all));
       seen = known;
     }
-    return known.byForm();
+    return known.byQuery();
   }
 
-  private record Executed(long byShelf, long byDatabase) {
-    static final Executed NEVER = new Executed(0, 0);
-
-    Executed and(Executed more) {
-      return new Executed(byShelf + more.byShelf, byDatabase + more.byDatabase);
-    }
-  }
-
-  private record Seen(long atNanos, Map<String, Executed> byForm) {}
+  private record Seen(long atNanos, Map<String, Outcomes> byQuery) {}
 
   private static void counter(
       MeterRegistry registry, String name, Tags tags, Shelf shelf, Count count) {
@@ -263,10 +258,6 @@ public final class ShelfMetrics implements MeterBinder {
   private static void counter(
       MeterRegistry registry, String name, Tags tags, Shelf shelf, ToDoubleFunction<Shelf> value) {
     FunctionCounter.builder(PREFIX + name, shelf, value).tags(tags).register(registry);
-  }
-
-  private static double bytes(Shelf shelf) {
-    return shelf.held().values().stream().mapToLong(HeldSize::bytes).sum();
   }
 
   private static double seconds(long nanos) {

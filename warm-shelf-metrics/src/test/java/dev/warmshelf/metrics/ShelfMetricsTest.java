@@ -122,25 +122,39 @@ class ShelfMetricsTest {
   }
 
   @Test
-  void statementsAreToldApartUpToABound() throws Exception {
+  void queriesAreToldApartByNameOrDigestUpToABound() throws Exception {
     SimpleMeterRegistry registry = new SimpleMeterRegistry();
-    new ShelfMetrics(warm, 1).bindTo(registry);
-    for (int i = 0; i < 3; i++) {
+    new ShelfMetrics(warm, 3).bindTo(registry);
+    ShelvedQuery<Long> named =
+        warm.query("SELECT id FROM agent WHERE id = :id").named("agent by id").as(Long.class);
+    for (int i = 0; i < 5; i++) {
+      named.with("id", 1).first();
       ask("SELECT id FROM vessel");
     }
+    assertThat(registry.get("warmshelf.queries.known").gauge().value()).isEqualTo(3);
     ask("SELECT id FROM agent");
-    assertThat(registry.get("warmshelf.statements.known").gauge().value()).isEqualTo(1);
-    String form = warm.statements().get(0).formDigest();
-    assertThat(warm.statements().get(0).normalForm()).isEqualTo("select id from vessel");
-    assertThat(executions(registry, form)).isEqualTo(3);
-    assertThat(executions(registry, "others")).isEqualTo(1);
+    assertThat(registry.get("warmshelf.queries.known").gauge().value()).isEqualTo(3);
+    assertThat(answered(registry, "agent by id", "hit")).isEqualTo(4);
+    assertThat(answered(registry, "agent by id", "miss")).isEqualTo(1);
+    assertThat(answered(registry, digestOf("select id from vessel"), "direct")).isEqualTo(5);
+    assertThat(answered(registry, digestOf("select name from port where id = $1"), "hit"))
+        .isEqualTo(2);
+    assertThat(answered(registry, "others", "direct")).isEqualTo(2); // random() and the agents
   }
 
-  private static double executions(SimpleMeterRegistry registry, String form) {
+  private String digestOf(String form) {
+    return warm.statements().stream()
+        .filter(each -> each.normalForm().equals(form))
+        .findFirst()
+        .orElseThrow(() -> new AssertionError(warm.statements()))
+        .formDigest();
+  }
+
+  private static double answered(SimpleMeterRegistry registry, String query, String result) {
     return registry
-        .get("warmshelf.statements")
-        .tag("form", form)
-        .tag("by", "database")
+        .get("warmshelf.queries")
+        .tag("query", query)
+        .tag("result", result)
         .functionCounter()
         .count();
   }

@@ -166,7 +166,7 @@ final class ShelfWay implements Way {
           for (String input : query.leftOut()) {
             recipe = recipe.leavingOut(input);
           }
-          return warm.query(query.sql().text()).keyedBy(recipe).asMaps();
+          return warm.query(query.sql().text()).named(query.label()).keyedBy(recipe).asMaps();
         });
   }
 }
