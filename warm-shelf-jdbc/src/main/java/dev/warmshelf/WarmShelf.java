@@ -46,8 +46,6 @@ import java.util.function.UnaryOperator;
 import java.util.stream.Collectors;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
-import org.slf4j.Logger;
-import org.slf4j.LoggerFactory;
 
 /**
  * Keeps the answers of read queries over one database, and keeps them true.
@@ -64,15 +62,15 @@ import org.slf4j.LoggerFactory;
  * valid.
  */
 public final class WarmShelf implements AutoCloseable {
-  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
-  private static final int MEBIBYTE_BITS = 20;
 
   /** The shelf that a query is kept on unless it says otherwise. */
   public static final String MAIN_SHELF = "main";
 
   private final DataSource dataSource;
   private final Sessions sessions;
+  private final String named;
   private final String namespace;
+  private final Capacity room;
   private final Board board;
   private final SystemTime time;
   private final @Nullable Feed feed;
@@ -94,16 +92,17 @@ public final class WarmShelf implements AutoCloseable {
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
     this.dataSource = builder.dataSource;
     this.sessions = new Sessions(dataSource, session, builder.naming);
+    this.named = builder.namespace;
     this.namespace = builder.namespace + "|" + session.ambient();
+    this.room = builder.room;
     this.time = time;
     this.board = board;
     this.feed = builder.feed;
     this.ownWrites = new OwnWrites(board, time, feed);
     this.verdicts = new Verdicts(dataSource, sessions, board, feed, builder.precision.of(feed));
     Ground.Trust trust = feed == null ? Ground.Trust.TTL_ALONE : Ground.Trust.FEED;
-    Capacity shared = builder.room;
     this.upkeep = Upkeep.start(builder.renewalThreads);
-    Ground ground = new Ground(board, time, trust, shared.room(time), upkeep);
+    Ground ground = new Ground(board, time, trust, room.room(time), upkeep);
     Map<String, Shelf> made = new TreeMap<>();
     builder.policies.forEach((name, policy) -> made.put(name, new Shelf(name, policy, ground)));
     this.shelves = Map.copyOf(made);
@@ -299,6 +298,11 @@ public final class WarmShelf implements AutoCloseable {
     around.to(recorder);
   }
 
+  /** The library's version. */
+  public static String version() {
+    return StartLog.version();
+  }
+
   /** How it is now. Costs no word to the database. */
   public Health health() {
     Map<String, String> gives = new TreeMap<>();
@@ -449,6 +453,16 @@ public final class WarmShelf implements AutoCloseable {
   /** Who is told of the statements that the database answers. */
   Telling around() {
     return around;
+  }
+
+  /** By which the program's entries are told from others'; may be empty. */
+  String namespaceOnly() {
+    return named;
+  }
+
+  /** What shelves share that have no room of their own. */
+  Capacity sharedRoom() {
+    return room;
   }
 
   Rosters rosters() {
@@ -646,45 +660,28 @@ public final class WarmShelf implements AutoCloseable {
         session = Session.of(borrowed.connection());
       }
       session.requirePrimary();
+      Board board = new Board();
       SystemTime time = SystemTime.start();
+      WarmShelf warm;
       try {
-        Board board = new Board();
-        WarmShelf warm = new WarmShelf(this, session, time, board);
+        warm = new WarmShelf(this, session, time, board);
+      } catch (RuntimeException e) {
+        time.close();
+        throw e;
+      }
+      try {
         if (feed != null) {
           feed.clearing(warm::clear);
           feed.follow(board, time);
           requireAnotherConnection();
         }
-        tell(warm, session);
+        StartLog.tell(warm, session, feed, rules);
         warm.views = new JmxBeans(warm.program(namespace));
         return warm;
       } catch (FeedException | SQLException | RuntimeException e) {
-        if (feed != null) {
-          feed.close();
-        }
-        time.close();
+        warm.close();
         throw e;
       }
-    }
-
-    /** What somebody who reads the log of a start must know. */
-    private void tell(WarmShelf warm, Session session) {
-      LOG.info(
-          "Open over {}; {}; shelves {}; {} rules for statements by JDBC{}",
-          session.whoAndWhere(),
-          feed == null ? "on TTL alone" : "following " + feed.getClass().getSimpleName(),
-          new TreeMap<>(policies).keySet(),
-          rules.size(),
-          namespace.isEmpty() ? "" : "; namespace " + namespace);
-      LOG.info(
-          "Shelves {} share room for answers of {} MiB, of a heap of {} MiB",
-          warm.shelves.values().stream()
-              .filter(shelf -> !shelf.policy().capacity().ofItsOwn())
-              .map(Shelf::name)
-              .sorted()
-              .toList(),
-          room.bytes() >> MEBIBYTE_BITS,
-          Runtime.getRuntime().maxMemory() >> MEBIBYTE_BITS);
     }
 
     private void requireShelf(Rule rule) {

@@ -58,8 +58,17 @@ class PoolsTest {
     return JournalFeed.on(own.getUrl(), own.getUser(), "");
   }
 
+  private static List<String> ownThreads() {
+    return Thread.getAllStackTraces().keySet().stream()
+        .map(Thread::getName)
+        .filter(name -> name.startsWith("warm-shelf-"))
+        .sorted()
+        .toList();
+  }
+
   @Test
   void aPoolWithoutAConnectionBesideTheFeedsIsRefusedAtOnce() throws Exception {
+    List<String> before = ownThreads();
     try (HikariDataSource one = pool(1)) {
       assertThatThrownBy(() -> WarmShelf.over(one).following(JournalFeed.on(one)).open())
           .isInstanceOf(SQLException.class)
@@ -68,6 +77,7 @@ class PoolsTest {
       try (Connection free = one.getConnection()) {
         assertThat(free.isValid(1)).as("nothing is left borrowed").isTrue();
       }
+      Waiting.until("nothing runs on", () -> ownThreads().equals(before));
       // With a feed that has connections of its own one is enough.
       try (WarmShelf warm = WarmShelf.over(one).following(ownFeed()).open()) {
         ShelvedQuery<String> port =

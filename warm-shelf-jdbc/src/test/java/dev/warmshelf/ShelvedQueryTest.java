@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.when;
 
+import ch.qos.logback.classic.Level;
 import ch.qos.logback.classic.Logger;
 import ch.qos.logback.classic.spi.ILoggingEvent;
 import ch.qos.logback.core.read.ListAppender;
@@ -129,19 +130,15 @@ class ShelvedQueryTest {
 
   @Test
   void aRefusalIsToldOnceCountedAndCanBeRequiredNotToBe() throws Exception {
-    ListAppender<ILoggingEvent> told = new ListAppender<>();
-    Logger log = (Logger) LoggerFactory.getLogger(WarmShelf.class);
-    told.start();
-    log.addAppender(told);
-    try {
-      for (int i = 0; i < 5; i++) {
-        warm.query("SELECT random(), " + i).as(Pair.class).verdict();
-        warm.query("SELECT random() AS r").as(Double.class).only();
-      }
-    } finally {
-      log.detachAppender(told);
-    }
-    assertThat(told.list.stream().map(ILoggingEvent::getFormattedMessage))
+    List<String> told =
+        toldDuring(
+            () -> {
+              for (int i = 0; i < 5; i++) {
+                warm.query("SELECT random(), " + i).as(Pair.class).verdict();
+                warm.query("SELECT random() AS r").as(Double.class).only();
+              }
+            });
+    assertThat(told)
         .filteredOn(message -> message.contains("SELECT random() AS r"))
         .singleElement()
         .asString()
@@ -154,6 +151,50 @@ class ShelvedQueryTest {
   }
 
   record Pair(double random, int number) {}
+
+  private interface Work {
+    void run() throws Exception;
+  }
+
+  private static List<String> toldDuring(Work work) throws Exception {
+    ListAppender<ILoggingEvent> told = new ListAppender<>();
+    Logger log = (Logger) LoggerFactory.getLogger(WarmShelf.class);
+    told.start();
+    log.addAppender(told);
+    log.setLevel(Level.INFO);
+    try {
+      work.run();
+    } finally {
+      log.setLevel(null); // as it was
+      log.detachAppender(told);
+    }
+    return told.list.stream().map(ILoggingEvent::getFormattedMessage).toList();
+  }
+
+  @Test
+  void aStartSaysWhatIsInUse() throws Exception {
+    String name = database.ask("SELECT current_database()");
+    List<String> told =
+        toldDuring(
+            () ->
+                WarmShelf.over(database.dataSource())
+                    .following(JournalFeed.on(database.dataSource()))
+                    .namespace("orders")
+                    .shelf("small", policy -> policy.holding(Capacity.bytes(1 << 20)))
+                    .keeping(Rule.ofTables("port").on("small"))
+                    .open()
+                    .close());
+    assertThat(told)
+        .anyMatch(
+            line ->
+                line.startsWith("Open: version=" + WarmShelf.version() + " database=" + name)
+                    && line.contains(" role=postgres feed=JournalFeed namespace=orders heap_mib="))
+        .anyMatch(
+            line -> line.startsWith("Shelf: shelf=small in=memory room_mib=1 (its own) ttl=PT10M"))
+        .anyMatch(line -> line.startsWith("Shelf: shelf=main in=memory room_mib="))
+        .contains("Rule: tables [port]: kept on small");
+    assertThat(WarmShelf.version()).matches("\\d+\\.\\d+\\.\\d+.*");
+  }
 
   @Test
   void aQueryMadeAnewForEachCallAsksTheCatalogueNoMoreThanOneThatIsKept() throws Exception {

@@ -27,8 +27,8 @@ import picocli.CommandLine.Spec;
       "In one program, which logs it; with --everywhere, that program tells all that follow its "
           + "journal; with --db and no program, the journal is told directly."
     },
+    footerHeading = "%nNotes:%n",
     footer = {
-      "",
       "To tell the journal needs: GRANT EXECUTE ON FUNCTION warm_shelf.clear(text, text), and USAGE "
           + "on the schema warm_shelf.",
       DatabaseOptions.HELP,

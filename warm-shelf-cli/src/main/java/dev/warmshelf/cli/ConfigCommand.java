@@ -27,8 +27,8 @@ import picocli.CommandLine.Spec;
     name = "config",
     mixinStandardHelpOptions = true,
     description = "Checks the file that puts shelves under a program.",
+    footerHeading = "%nNotes:%n",
     footer = {
-      "",
       "docs/configuration.md describes the file.",
       "",
       "Example:",
@@ -59,8 +59,8 @@ final class ConfigCommand implements Runnable {
         "With a recording of the program beside it, also which rule each of its statements falls "
             + "under, and whether the database lets its answers be kept."
       },
+      footerHeading = "%nNotes:%n",
       footer = {
-        "",
         DatabaseOptions.HELP,
         "",
         "Exit codes: 0 all is well; 1 something is wrong with the file, or with the database; 2 it "

@@ -28,9 +28,8 @@ import picocli.CommandLine.Spec;
         "Shows what keeping answers gains and costs, on a PostgreSQL of its own in a temporary"
             + " directory, filled with a made-up ferry company. Leaves nothing behind but PostgreSQL's"
             + " programs, which it unpacks once for each user.",
+    footerHeading = "%nExamples:%n",
     footer = {
-      "",
-      "Examples:",
       "  shelf demo --small        a tenth of the data, done in half a minute",
       "  shelf demo --keep         leave the database running afterwards, until Ctrl-C",
       "  shelf demo --report r.html  write what step 5 measures as a page"

@@ -21,8 +21,8 @@ import picocli.CommandLine.Spec;
     name = "example",
     mixinStandardHelpOptions = true,
     description = "Lists the example programs, or runs one of them.",
+    footerHeading = "%nNotes:%n",
     footer = {
-      "",
       "It runs on a small database that the tool brings along and stops again; with --db on yours, "
           + "which must hold the demo's tables, as that of 'shelf demo --keep' does.",
       DatabaseOptions.HELP,

@@ -30,8 +30,8 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description = "Installs, checks, follows and removes the journal that tells of changes.",
     subcommands = FeedFollowCommand.class,
+    footerHeading = "%nNotes:%n",
     footer = {
-      "",
       "A table is named as SQL names it, with its tracked columns:",
       "  booking:sailing_id,agent_id",
       "Many of them fit into a file, one a line, which is given as @FILE.",
@@ -67,6 +67,7 @@ final class FeedCommand implements Runnable {
         "Follows tables, beside those followed already.",
         "Repeatable. Each table gets four triggers, which note its changes in the schema warm_shelf."
       },
+      footerHeading = "%nNotes:%n",
       footer = {"", DatabaseOptions.HELP})
   int install(
       @Mixin DatabaseOptions database,
@@ -112,6 +113,7 @@ final class FeedCommand implements Runnable {
       name = "upgrade",
       mixinStandardHelpOptions = true,
       description = "Installs anew what is followed already; mends damage.",
+      footerHeading = "%nNotes:%n",
       footer = {"", DatabaseOptions.HELP})
   int upgrade(@Mixin DatabaseOptions database) throws Failure, SQLException {
     try (HikariDataSource pool = database.pool(CONNECTIONS)) {
@@ -124,6 +126,7 @@ final class FeedCommand implements Runnable {
       name = "check",
       mixinStandardHelpOptions = true,
       description = "Says what is followed and what is wrong (exit code 1).",
+      footerHeading = "%nNotes:%n",
       footer = {"", DatabaseOptions.HELP})
   int check(
       @Mixin DatabaseOptions database,
@@ -140,6 +143,7 @@ final class FeedCommand implements Runnable {
       name = "remove",
       mixinStandardHelpOptions = true,
       description = "Takes away the triggers and the schema warm_shelf.",
+      footerHeading = "%nNotes:%n",
       footer = {"", DatabaseOptions.HELP})
   int remove(
       @Mixin DatabaseOptions database,
@@ -165,6 +169,7 @@ final class FeedCommand implements Runnable {
         "Says which columns of which tables should be tracked, given the queries.",
         "What it prints is what 'shelf feed install' takes, as @FILE or one by one."
       },
+      footerHeading = "%nNotes:%n",
       footer = {"", DatabaseOptions.HELP})
   int propose(
       @Mixin DatabaseOptions database,

@@ -36,9 +36,8 @@ import picocli.CommandLine.Spec;
       "For each: when it was seen, how long after the statement ran, what happened, to which table, "
           + "and the groups of rows it touched."
     },
+    footerHeading = "%nExample:%n",
     footer = {
-      "",
-      "Example:",
       "  shelf feed follow --db URL --json | head",
       "",
       DatabaseOptions.HELP,

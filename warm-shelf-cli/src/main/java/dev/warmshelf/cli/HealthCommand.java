@@ -20,8 +20,8 @@ import picocli.CommandLine.Spec;
       "Says how a running program's shelves are: live, on TTL alone, lagging, lost or closed, since "
           + "when and why, and what reads of each shelf get now."
     },
+    footerHeading = "%nNotes:%n",
     footer = {
-      "",
       "Exit codes: 0 live, or on TTL alone; 1 not so; 2 it could not be asked.",
       "",
       "Example:",

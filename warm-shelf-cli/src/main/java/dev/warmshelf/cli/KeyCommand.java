@@ -24,8 +24,8 @@ import picocli.CommandLine.Spec;
     name = "key",
     mixinStandardHelpOptions = true,
     description = "Shows a statement's key: normal form, parameters, digest, verdict, footprint.",
+    footerHeading = "%nNotes:%n",
     footer = {
-      "",
       "A value is read as what it looks like: 12 a whole number, 1.50 a decimal, true a boolean, "
           + "2026-05-01 a date, null no value; all else is text, and so is what stands in '...'.",
       "",

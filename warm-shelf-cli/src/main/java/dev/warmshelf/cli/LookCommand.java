@@ -31,12 +31,8 @@ import picocli.CommandLine.Spec;
       "With a digest, all of one: its lanes with their last ticks, and its rows, if the shelf's "
           + "policy shows them (it does not by itself)."
     },
-    footer = {
-      "",
-      "Examples:",
-      "  shelf look 12345 --table port --by bytes",
-      "  shelf look 12345 2e53f462eff5"
-    })
+    footerHeading = "%nExamples:%n",
+    footer = {"  shelf look 12345 --table port --by bytes", "  shelf look 12345 2e53f462eff5"})
 final class LookCommand implements Callable<Integer> {
   private static final int DIGITS = 12;
   private static final int WIDTH = 50;

@@ -1,5 +1,6 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.WarmShelf;
 import java.io.FileDescriptor;
 import java.io.FileOutputStream;
 import java.io.OutputStreamWriter;
@@ -11,6 +12,7 @@ import org.jspecify.annotations.Nullable;
 import picocli.AutoComplete;
 import picocli.CommandLine;
 import picocli.CommandLine.Command;
+import picocli.CommandLine.IVersionProvider;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
 import picocli.CommandLine.ParameterException;
@@ -22,7 +24,7 @@ import picocli.CommandLine.TypeConversionException;
 /** The command {@code shelf}. */
 @Command(
     name = "shelf",
-    version = "shelf 0.1.0",
+    versionProvider = Main.Version.class,
     mixinStandardHelpOptions = true,
     description =
         "Keeps the answers of expensive read queries, and shows what that gains and costs.",
@@ -40,8 +42,8 @@ import picocli.CommandLine.TypeConversionException;
       ExampleCommand.class,
       AutoComplete.GenerateCompletion.class
     },
+    footerHeading = "%nNotes:%n",
     footer = {
-      "",
       "Example: see it work, on a database that it brings along",
       "  shelf demo --small",
       "",
@@ -56,6 +58,14 @@ import picocli.CommandLine.TypeConversionException;
 public final class Main implements Runnable {
   /** What stands for bytes that are no text in the encoding at hand. */
   private static final String UNDECODABLE = "\ufffd";
+
+  /** The library's version is the tool's. */
+  static final class Version implements IVersionProvider {
+    @Override
+    public String[] getVersion() {
+      return new String[] {"shelf " + WarmShelf.version()};
+    }
+  }
 
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser

@@ -39,8 +39,8 @@ import picocli.CommandLine.Spec;
         "Compares direct reads with kept ones, while others write: hit ratio, latency, the"
             + " database's work, exact staleness. It asks and writes what a workload file says;"
             + " without one the demo's, on the demo's tables.",
+    footerHeading = "%nNotes:%n",
     footer = {
-      "",
       "It writes to the database what the workload's changes say; --writes 0 only reads. A replayed "
           + "recording needs no workload; then nothing is written, and staleness is not measured.",
       DatabaseOptions.HELP,

@@ -31,8 +31,8 @@ import picocli.CommandLine.Spec;
       "Of a recording, those first that took most of the database's time; 'questions' says how many "
           + "different ones were asked: what is asked often and with few questions is worth keeping."
     },
+    footerHeading = "%nNotes:%n",
     footer = {
-      "",
       "docs/configuration.md says how rules are written, and how a program is recorded.",
       "",
       "Example:",

@@ -20,8 +20,8 @@ import picocli.CommandLine.Spec;
       "On a terminal as a table that is renewed, elsewhere as a line for each shelf and interval; or "
           + "in a browser of this machine, with plots that move."
     },
+    footerHeading = "%nNotes:%n",
     footer = {
-      "",
       "The program needs no preparation if it runs on this machine and as the same user; 'jps' tells "
           + "process ids. From elsewhere, start it with a JMX port and give HOST:PORT.",
       "",

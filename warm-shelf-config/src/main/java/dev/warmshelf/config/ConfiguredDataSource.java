@@ -7,7 +7,6 @@ import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.Optional;
-import java.util.TreeSet;
 import java.util.logging.Logger;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
@@ -53,11 +52,7 @@ public final class ConfiguredDataSource implements DataSource, AutoCloseable {
     if (opened == null) {
       LOG.warn("Warm Shelf is turned off ({}); the database answers each read.", by.name());
     } else {
-      LOG.info(
-          "Warm Shelf is on, by {}: shelves {}; rules {}",
-          by.name(),
-          new TreeSet<>(by.shelves().keySet()),
-          by.rules());
+      LOG.info("Warm Shelf is on, by {}", by.name());
     }
     this.warm = opened;
     if (opened == null) {

@@ -34,6 +34,7 @@ final class PolicyBlock {
           "when-feed-lost",
           "audit-one-in",
           "shown",
+          "slow-load",
           "waits-at-most");
 
   private final YamlNode.Block block;
@@ -166,7 +167,10 @@ final class PolicyBlock {
     Policy shown =
         mistakes.of(
             block, "shown", audited, node -> audited.showing(Values.named(node, Shown.values())));
+    Policy telling =
+        mistakes.of(
+            block, "slow-load", shown, node -> shown.tellingOfLoadsFrom(Values.duration(node)));
     return mistakes.of(
-        block, "waits-at-most", shown, node -> shown.waitingAtMost(Values.duration(node)));
+        block, "waits-at-most", telling, node -> telling.waitingAtMost(Values.duration(node)));
   }
 }

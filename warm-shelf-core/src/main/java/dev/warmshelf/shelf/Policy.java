@@ -15,7 +15,7 @@ import java.util.Objects;
  * @param renewal what to do once something has changed; by default a second look, and mending
  * @param old whether answers are served that are out of date; none by default
  * @param oversight how it is looked after; by default no hit is checked against a direct read, and
- *     values are shown of its entries, but no rows
+ *     values are shown of its entries, but no rows, and loads of five seconds are told in the log
  * @param patience how long callers wait for another caller's load before it counts as stuck and one
  *     more is begun; 10 seconds by default
  */
@@ -34,7 +34,7 @@ public record Policy(
           new FeedTrust(Duration.ofSeconds(1), WhenLost.askDatabase()),
           Renewal.mending(),
           OldAnswers.none(),
-          new Oversight(Audit.none(), Shown.VALUES),
+          new Oversight(Audit.none(), Shown.VALUES, Duration.ofSeconds(5)),
           Duration.ofSeconds(10));
 
   /**
@@ -111,12 +111,26 @@ public record Policy(
 
   /** The same with other audits. */
   public Policy auditing(Audit plan) {
-    return overseeing(new Oversight(Objects.requireNonNull(plan, "plan"), oversight.shown()));
+    return overseeing(
+        new Oversight(
+            Objects.requireNonNull(plan, "plan"), oversight.shown(), oversight.slowLoad()));
   }
 
   /** The same of whose entries more or less is shown to whoever looks from outside. */
   public Policy showing(Shown what) {
-    return overseeing(new Oversight(oversight.audit(), Objects.requireNonNull(what, "what")));
+    return overseeing(
+        new Oversight(
+            oversight.audit(), Objects.requireNonNull(what, "what"), oversight.slowLoad()));
+  }
+
+  /**
+   * The same of which loads are told in the log that take so long or longer; five seconds by
+   * default.
+   *
+   * @throws IllegalArgumentException if that is not longer than zero
+   */
+  public Policy tellingOfLoadsFrom(Duration slow) {
+    return overseeing(new Oversight(oversight.audit(), oversight.shown(), slow));
   }
 
   private Policy overseeing(Oversight how) {

@@ -350,9 +350,13 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     } else {
       shelf.meters().bypassTook(entry.loadNanos());
     }
-    if (invalidated != null && Shelf.saysTheSame(invalidated, value, request)) {
-      needless = true;
-      shelf.meters().count(Count.NEEDLESS);
+    shelf.warnings().loaded(entry);
+    if (invalidated != null) {
+      needless = Shelf.saysTheSame(invalidated, value, request);
+      if (needless) {
+        shelf.meters().count(Count.NEEDLESS);
+      }
+      shelf.warnings().reloaded(invalidated, needless);
     }
     if (!lanesHold || !request.mayBeShared(value)) {
       outcome = new Outcome.NotShared();

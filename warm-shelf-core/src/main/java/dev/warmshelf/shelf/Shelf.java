@@ -67,6 +67,7 @@ public final class Shelf implements AutoCloseable {
   private final @Nullable Auditor auditor;
   private final @Nullable Ahead ahead;
   private final Loads loads;
+  private final Warnings warnings;
 
   /** By the upkeep's thread alone. */
   private long sweepsAgain;
@@ -118,6 +119,12 @@ public final class Shelf implements AutoCloseable {
     this.time = ground.time();
     this.followsFeed = ground.trust() == Ground.Trust.FEED;
     this.loads = new Loads(time, policy.patienceNanos());
+    this.warnings =
+        new Warnings(
+            name,
+            Policy.saturatedNanos(policy.oversight().slowLoad()),
+            ground.board(),
+            ground.time());
     this.contents = new ShelfContents(name, policy, ground, meters, storeOf);
     this.mendingWorth = new MendingWorth(policy.renewal().mendsFromNanos());
     this.toleranceNanos = policy.trust().toleranceNanos();
@@ -501,6 +508,10 @@ public final class Shelf implements AutoCloseable {
     long age = Math.max(0, now - entry.filledNanos());
     Events.hit(name, entry.key(), age);
     return reading(entry, origin, age, watermark, view);
+  }
+
+  Warnings warnings() {
+    return warnings;
   }
 
   MendingWorth mendingWorth() {

@@ -132,7 +132,9 @@ public final class UnderAService implements AutoCloseable {
                             each ->
                                 System.out.printf(
                                     "%5d executed, %d from a shelf: %s%n",
-                                    each.outcomes().all(), each.outcomes().hits(), each.standing())));
+                                    each.outcomes().all(),
+                                    each.outcomes().hits(),
+                                    each.standing())));
       }
     }
   }

@@ -94,10 +94,14 @@ public record Session(
         row.getBoolean(5));
   }
 
-  /** Its database and role, in words. */
-  public String whoAndWhere() {
-    String[] values = ambient.split(String.valueOf(BETWEEN), -1);
-    return "database " + values[0] + " as role " + values[1];
+  /** The database that it is connected to. */
+  public String database() {
+    return ambient.split(String.valueOf(BETWEEN), -1)[0];
+  }
+
+  /** The role that it has now. */
+  public String role() {
+    return ambient.split(String.valueOf(BETWEEN), -1)[1];
   }
 
   /** An ambient line for a person to read. */

@@ -275,7 +275,7 @@ function tables() {
     [["query", true], ["asked"], ["hits"], ["misses"], ["direct"], ["kept"], ["memory"], ["standing", true], ["statement", true]],
     queries.map((q) => {
       const asked = q.hits + q.misses + q.direct;
-      return [q.name || q.form, whole(asked), ratio(q.hits, asked), ratio(q.misses, asked), ratio(q.direct, asked), whole(q.entries),
+      return [q.name || q.form, asked ? whole(asked) : NONE, ratio(q.hits, asked), ratio(q.misses, asked), ratio(q.direct, asked), whole(q.entries),
         bytes(q.bytes), q.standing, q.statement.length > 160 ? q.statement.slice(0, 159) + "…" : q.statement];
     }));
 }

@@ -1,0 +1,93 @@
+package dev.warmshelf.shelf;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import ch.qos.logback.classic.Logger;
+import ch.qos.logback.classic.spi.ILoggingEvent;
+import ch.qos.logback.core.read.ListAppender;
+import java.io.IOException;
+import java.time.Duration;
+import java.util.List;
+import java.util.function.UnaryOperator;
+import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+import org.slf4j.LoggerFactory;
+
+class WarningsTest {
+  private final Questions asked = new Questions();
+  private final ListAppender<ILoggingEvent> told = new ListAppender<>();
+  private final Logger log = (Logger) LoggerFactory.getLogger(Warnings.class);
+
+  @BeforeEach
+  void listen() {
+    told.start();
+    log.addAppender(told);
+  }
+
+  @AfterEach
+  void listenNoMore() {
+    log.detachAppender(told);
+  }
+
+  private List<String> told() {
+    return told.list.stream().map(ILoggingEvent::getFormattedMessage).toList();
+  }
+
+  private void changeAndAsk(Shelf shelf, int times, UnaryOperator<Integer> to) throws IOException {
+    for (int i = 0; i < times; i++) {
+      asked.change(to.apply(asked.number));
+      asked.read(shelf, 1);
+    }
+  }
+
+  @Test
+  void aSlowLoadIsToldOnceAnHour() throws Exception {
+    Shelf shelf = asked.shelf(policy -> policy.tellingOfLoadsFrom(Duration.ofSeconds(2)));
+    asked.loadTime = Duration.ofMillis(1_999);
+    asked.read(shelf, 1);
+    assertThat(told()).isEmpty();
+    asked.loadTime = Duration.ofSeconds(2);
+    for (int id = 2; id < 5; id++) {
+      asked.read(shelf, id);
+    }
+    assertThat(told()).hasSize(1);
+    assertThat(told().get(0))
+        .startsWith("Slow load: shelf=test form=")
+        .contains(" key=" + Questions.key(2).shortDigest() + " took_ms=2000;", "It is: q");
+    asked.pass(Duration.ofHours(1));
+    asked.read(shelf, 5);
+    assertThat(told()).hasSize(2);
+  }
+
+  @Test
+  void aStormOfNeedlessInvalidationsIsToldWithItsTable() throws Exception {
+    Shelf shelf = asked.shelf(policy -> policy.renewing(Renewal.loading()));
+    asked.loadTime = Duration.ofMillis(1);
+    asked.read(shelf, 1);
+    changeAndAsk(shelf, 150, same -> same);
+    changeAndAsk(shelf, 50, before -> before + 1);
+    assertThat(told()).isEmpty(); // the minute is not over
+    asked.pass(Duration.ofMinutes(1));
+    changeAndAsk(shelf, 1, same -> same);
+    assertThat(told()).hasSize(1);
+    assertThat(told().get(0))
+        .startsWith(
+            "Needless invalidations: shelf=test table=public.booking loaded_again=200"
+                + " same_as_before=150 ");
+  }
+
+  @Test
+  void changesThatMostlyMakeADifferenceAreNoStorm() throws Exception {
+    Shelf shelf = asked.shelf(policy -> policy.renewing(Renewal.loading()));
+    asked.loadTime = Duration.ofMillis(1);
+    asked.read(shelf, 1);
+    changeAndAsk(shelf, 110, same -> same);
+    changeAndAsk(shelf, 120, before -> before + 1);
+    asked.pass(Duration.ofMinutes(1));
+    changeAndAsk(shelf, 99, same -> same); // few, in the next minute
+    asked.pass(Duration.ofMinutes(1));
+    changeAndAsk(shelf, 1, same -> same);
+    assertThat(told()).isEmpty();
+  }
+}

@@ -1,0 +1,65 @@
+package dev.warmshelf;
+
+import dev.warmshelf.feed.Feed;
+import dev.warmshelf.postgres.Session;
+import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Shelf;
+import java.io.IOException;
+import java.io.InputStream;
+import java.io.UncheckedIOException;
+import java.time.Duration;
+import java.util.Comparator;
+import java.util.List;
+import java.util.Properties;
+import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/** What somebody who reads the log of a start must know. */
+final class StartLog {
+  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final int MEBIBYTE_BITS = 20;
+
+  private StartLog() {}
+
+  /** The library's version. */
+  static String version() {
+    try (InputStream in = StartLog.class.getResourceAsStream("version.properties")) {
+      Properties about = new Properties();
+      about.load(in);
+      return about.getProperty("version");
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
+  }
+
+  static void tell(WarmShelf warm, Session session, @Nullable Feed feed, List<Rule> rules) {
+    LOG.info(
+        "Open: version={} database={} role={} feed={} namespace={} heap_mib={}",
+        version(),
+        session.database(),
+        session.role(),
+        feed == null ? "none" : feed.getClass().getSimpleName(),
+        warm.namespaceOnly().isEmpty() ? "none" : warm.namespaceOnly(),
+        Runtime.getRuntime().maxMemory() >> MEBIBYTE_BITS);
+    warm.shelves().stream()
+        .sorted(Comparator.comparing(Shelf::name))
+        .forEach(shelf -> tell(shelf, warm.sharedRoom()));
+    rules.forEach(rule -> LOG.info("Rule: {}", rule));
+  }
+
+  private static void tell(Shelf shelf, Capacity shared) {
+    Policy policy = shelf.policy();
+    Capacity own = policy.capacity();
+    Duration ttl = policy.expiry().sinceFill();
+    LOG.info(
+        "Shelf: shelf={} in=memory room_mib={} ({}) ttl={} feed_lost_after={} slow_load={}",
+        shelf.name(),
+        (own.ofItsOwn() ? own : shared).bytes() >> MEBIBYTE_BITS,
+        own.ofItsOwn() ? "its own" : "shared",
+        ttl == null ? "none" : ttl,
+        policy.trust().tolerance(),
+        policy.oversight().slowLoad());
+  }
+}
