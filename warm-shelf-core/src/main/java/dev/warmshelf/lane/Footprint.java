@@ -52,11 +52,16 @@ public final class Footprint {
   }
 
   /**
-   * The lanes of what changes with the data, for people to see: all but that of what the statement
-   * means, on which every answer to it stands.
+   * The lanes for people to see: all but that of what the statement means, on which every answer to
+   * it stands.
    */
-  public List<Lane> dataLanes() {
+  public List<Lane> shownLanes() {
     return lanes.stream().filter(lane -> !lane.isMeaning()).toList();
+  }
+
+  /** The lanes that change with the data of tables; neither tags nor clearings. */
+  public List<Lane> dataLanes() {
+    return lanes.subList(0, dataSize);
   }
 
   /** How many lanes change with the data; they are the first. */
@@ -103,9 +108,9 @@ public final class Footprint {
     return lanes.hashCode();
   }
 
-  /** The names of {@link #dataLanes}. */
+  /** The names of {@link #shownLanes}. */
   @Override
   public String toString() {
-    return dataLanes().stream().map(Lane::name).collect(Collectors.joining(", ", "[", "]"));
+    return shownLanes().stream().map(Lane::name).collect(Collectors.joining(", ", "[", "]"));
   }
 }

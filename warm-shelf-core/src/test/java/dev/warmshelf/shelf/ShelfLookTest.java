@@ -110,6 +110,14 @@ class ShelfLookTest {
   }
 
   @Test
+  void entriesWithTagsAreFoundByTheirTables() {
+    Footprint tagged = Footprint.of(PORT, Lane.ofTag("boards"));
+    shelf.<Name, RuntimeException>read(key(PORTS, 1), tagged, () -> new Name("x"));
+    assertThat(values("", "port", Order.AGE, 9)).containsExactly("port [1]");
+    assertThat(values("", "vessel", Order.AGE, 9)).isEmpty();
+  }
+
+  @Test
   void whyAnEntryIsNotServedIsSaid() {
     ask(shelf, PORTS, 1, 0);
     String digest = key(PORTS, 1).digest();

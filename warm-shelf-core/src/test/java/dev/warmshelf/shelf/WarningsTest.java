@@ -5,6 +5,8 @@ import static org.assertj.core.api.Assertions.assertThat;
 import ch.qos.logback.classic.Logger;
 import ch.qos.logback.classic.spi.ILoggingEvent;
 import ch.qos.logback.core.read.ListAppender;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import java.io.IOException;
 import java.time.Duration;
 import java.util.List;
@@ -75,6 +77,20 @@ class WarningsTest {
         .startsWith(
             "Needless invalidations: shelf=test table=public.booking loaded_again=200"
                 + " same_as_before=150 ");
+  }
+
+  @Test
+  void anAnswerThatWasPutOutByItsTagIsNoStormAndNoFailure() throws Exception {
+    Shelf shelf = asked.shelf(policy -> policy);
+    Lane tag = Lane.ofTag("boards");
+    Footprint lanes = Footprint.of(Questions.BOOKING, tag);
+    for (int i = 0; i < 200; i++) {
+      shelf.<Integer, RuntimeException>read(Questions.key(1), lanes, () -> 40);
+      asked.board.tick(List.of(tag));
+    }
+    asked.pass(Duration.ofMinutes(1));
+    shelf.<Integer, RuntimeException>read(Questions.key(1), lanes, () -> 40);
+    assertThat(told()).isEmpty();
   }
 
   @Test
