@@ -31,6 +31,7 @@ final class Clearings {
 
   /** Clears in this process. */
   long clear(Clearing what) {
+    warm.forgetSurvivors(); // it may name some of them that nobody knows yet
     long gone =
         switch (what.what()) {
           case QUERY -> count(shelves.values(), shelf -> shelf.clearForm(what.name()));

@@ -86,6 +86,11 @@ final class KeyMaker {
     }
   }
 
+  /** What all its keys share. */
+  KeyShape form() {
+    return form;
+  }
+
   String[] parameters() {
     return parameters;
   }

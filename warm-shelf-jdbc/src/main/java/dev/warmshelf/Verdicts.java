@@ -399,6 +399,13 @@ final class Verdicts implements AutoCloseable {
     return tables;
   }
 
+  /** What is known just now, by what its answers stand on. */
+  Map<Lane, Known> byLane() {
+    Map<Lane, Known> all = new HashMap<>();
+    known.all().values().forEach(each -> all.put(each.lane(), each));
+    return all;
+  }
+
   Refusals refusals() {
     return refusals;
   }

@@ -9,10 +9,12 @@ import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.jmx.JmxBeans;
 import dev.warmshelf.jmx.Program;
+import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.postgres.Session;
+import dev.warmshelf.row.AnswerForm;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Ground;
@@ -25,6 +27,7 @@ import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.StatementMemory;
+import dev.warmshelf.sql.Verdict;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.time.Instant;
@@ -87,6 +90,7 @@ public final class WarmShelf implements AutoCloseable {
   private final StatementMemory texts = new StatementMemory();
   private final Verdicts verdicts;
   private final Clearings clearings;
+  private final @Nullable Survivors survivors;
   private volatile boolean closed;
 
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
@@ -108,6 +112,10 @@ public final class WarmShelf implements AutoCloseable {
     this.shelves = Map.copyOf(made);
     this.rosters = new Rosters(this, new Shelf(Rosters.SHELF, Rosters.policy(), ground));
     this.clearings = new Clearings(this, shelves);
+    this.survivors =
+        builder.warmStart == null || feed == null
+            ? null
+            : new Survivors(builder.warmStart, feed, board, time);
     this.recipes = Map.copyOf(builder.recipes);
     this.rules = List.copyOf(builder.rules);
   }
@@ -359,6 +367,9 @@ public final class WarmShelf implements AutoCloseable {
   /** Stops following the feed. From now on the database answers each question. */
   @Override
   public void close() {
+    if (survivors != null) {
+      survivors.close(this);
+    }
     closed = true;
     JmxBeans shown = views;
     if (shown != null) {
@@ -455,6 +466,25 @@ public final class WarmShelf implements AutoCloseable {
     return around;
   }
 
+  void admitSurvivors(KeyShape shape, Shelf shelf, AnswerForm form, Verdicts.Judged judged) {
+    if (survivors != null && judged.verdict() instanceof Verdict.Keepable) {
+      survivors.admit(shape, shelf, form, judged);
+    }
+  }
+
+  /** The feed follows. */
+  private void begin() {
+    if (survivors != null) {
+      survivors.begin(this);
+    }
+  }
+
+  void forgetSurvivors() {
+    if (survivors != null) {
+      survivors.forget();
+    }
+  }
+
   /** By which the program's entries are told from others'; may be empty. */
   String namespaceOnly() {
     return named;
@@ -529,6 +559,7 @@ public final class WarmShelf implements AutoCloseable {
     private boolean onTtlAlone;
     private Precision precision = Precision.ANSWERS;
     private Capacity room = Capacity.shared();
+    private @Nullable WarmStart warmStart;
     private int renewalThreads = 2;
     private @Nullable Supplier<String> naming;
     private final List<Rule> rules = new ArrayList<>();
@@ -629,6 +660,15 @@ public final class WarmShelf implements AutoCloseable {
     }
 
     /**
+     * Has answers outlive the process in a file, as far as the shelves' policies let them ({@link
+     * dev.warmshelf.shelf.Expiry#andWithProcess}).
+     */
+    public Builder warmStart(WarmStart from) {
+      warmStart = Objects.requireNonNull(from, "from");
+      return this;
+    }
+
+    /**
      * Adds a rule for the statements that come through {@link WarmShelf#dataSource()}, after those
      * before it.
      */
@@ -647,13 +687,7 @@ public final class WarmShelf implements AutoCloseable {
      * @throws FeedException if the feed cannot start
      */
     public WarmShelf open() throws SQLException, FeedException {
-      if ((feed != null) == onTtlAlone) {
-        throw new IllegalStateException(
-            onTtlAlone
-                ? "Both a feed and onTtlAlone() are set; keep one of them."
-                : "Nothing says how answers stay true. Set following(feed), or onTtlAlone() to"
-                    + " accept answers as stale as their TTL.");
-      }
+      requireSoundness();
       rules.forEach(this::requireShelf);
       Session session;
       try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
@@ -675,12 +709,26 @@ public final class WarmShelf implements AutoCloseable {
           feed.follow(board, time);
           requireAnotherConnection();
         }
+        warm.begin();
         StartLog.tell(warm, session, feed, rules);
         warm.views = new JmxBeans(warm.program(namespace));
         return warm;
       } catch (FeedException | SQLException | RuntimeException e) {
         warm.close();
         throw e;
+      }
+    }
+
+    private void requireSoundness() {
+      if ((feed != null) == onTtlAlone) {
+        throw new IllegalStateException(
+            onTtlAlone
+                ? "Both a feed and onTtlAlone() are set; keep one of them."
+                : "Nothing says how answers stay true. Set following(feed), or onTtlAlone() to"
+                    + " accept answers as stale as their TTL.");
+      } else if (warmStart != null && feed == null) {
+        throw new IllegalStateException(
+            "A warm start needs a feed: nothing else tells what has changed meanwhile.");
       }
     }
 

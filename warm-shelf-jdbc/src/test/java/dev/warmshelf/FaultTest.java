@@ -50,12 +50,12 @@ class FaultTest {
 
   @Test
   void whateverCallFailsNothingIsStaleAndNothingHangs() throws Exception {
-    strikeEach(ByQueries::new, new Plan(5, LAST_LOOKS, true));
+    strikeEach(ByQueries::new, new Plan(10, LAST_LOOKS, true));
   }
 
   @Test
   void neitherUnderAnUnchangedProgram() throws Exception {
-    strikeEach(ByJdbc::new, new Plan(25, 0, false));
+    strikeEach(ByJdbc::new, new Plan(40, 0, false));
   }
 
   /**

@@ -5,6 +5,7 @@ import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.Question;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
+import dev.warmshelf.WarmStart;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.lane.Footprint;
@@ -21,6 +22,7 @@ import dev.warmshelf.sql.Verdict;
 import java.io.IOException;
 import java.io.InputStream;
 import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -79,12 +81,22 @@ public final class Hunt implements AutoCloseable {
   private static final Renewal MENDING = Renewal.mendingFrom(Duration.ZERO);
   private static final int QUESTIONS = 40;
   private static final int ROUNDS_PER_EPOCH = 60;
+  private static final int ROUNDS_PER_RESTART = 6;
+
+  /** Every so many seeds the shelves are closed now and then, and opened with what they had. */
+  private static final int RESTARTS = 3;
+
   private static final Duration PATIENCE = Duration.ofSeconds(30);
 
   private final PGSimpleDataSource database;
   private final Connection changer;
   private final HikariDataSource pool;
-  private final WarmShelf warm;
+  private final boolean ahead;
+
+  /** What outlives a restart; null where there are none. */
+  private final @Nullable Path file;
+
+  private WarmShelf warm;
   private final WarmShelf direct;
   private final Map<String, ShelvedQuery<Map<String, @Nullable Object>>> kept = new HashMap<>();
   private final Map<String, ShelvedQuery<Map<String, @Nullable Object>>> directly = new HashMap<>();
@@ -92,6 +104,7 @@ public final class Hunt implements AutoCloseable {
   private long checks;
   private long revived;
   private long mended;
+  private long restored;
   private long asked;
   private long keepable;
 
@@ -107,21 +120,31 @@ public final class Hunt implements AutoCloseable {
 
   /**
    * @param ahead whether answers are renewed before they are asked for again, too
+   * @param file in which they outlive restarts; null for no restarts
    */
-  private Hunt(PGSimpleDataSource database, boolean ahead) throws Exception {
+  private Hunt(PGSimpleDataSource database, boolean ahead, @Nullable Path file) throws Exception {
     this.database = database;
+    this.ahead = ahead;
+    this.file = file;
     this.changer = database.getConnection();
     HikariConfig config = new HikariConfig();
     config.setDataSource(database);
     config.setMaximumPoolSize(3);
     this.pool = new HikariDataSource(config);
-    this.warm =
+    this.warm = opened(database, pool, ahead, file);
+    this.direct = WarmShelf.over(pool).onTtlAlone().open();
+  }
+
+  private static WarmShelf opened(
+      PGSimpleDataSource database, HikariDataSource pool, boolean ahead, @Nullable Path file)
+      throws Exception {
+    WarmShelf.Builder builder =
         WarmShelf.over(pool)
             .following(JournalFeed.on(database).polling(Duration.ofMillis(1)))
             .shelf(
-                WarmShelf.MAIN_SHELF, policy -> policy.renewing(ahead ? MENDING.ahead(1) : MENDING))
-            .open();
-    this.direct = WarmShelf.over(pool).onTtlAlone().open();
+                WarmShelf.MAIN_SHELF,
+                policy -> policy.renewing(ahead ? MENDING.ahead(1) : MENDING));
+    return file == null ? builder.open() : builder.warmStart(WarmStart.from(file)).open();
   }
 
   public static void main(String[] arguments) throws Exception {
@@ -152,8 +175,13 @@ public final class Hunt implements AutoCloseable {
       statement.execute(Changes.RESET);
     }
     Journal.on(database).install(FOLLOWED);
-    try (Hunt hunt = new Hunt(database, seed % 2 == 0)) {
+    Path directory = Files.createTempDirectory("hunt");
+    Path file = seed % RESTARTS == 1 ? directory.resolve("answers") : null;
+    try (Hunt hunt = new Hunt(database, seed % 2 == 0, file)) {
       return hunt.hunt(checks, new SplittableRandom(seed));
+    } finally {
+      Files.deleteIfExists(directory.resolve("answers"));
+      Files.delete(directory);
     }
   }
 
@@ -197,12 +225,13 @@ public final class Hunt implements AutoCloseable {
     }
     System.out.printf(
         Locale.ROOT,
-        "hunt: %,d checks, %,d of answers revived, %,d of mended ones, %,d probes found nothing;"
-            + " nothing found; refused: %s%n",
+        "hunt: %,d checks, %,d of answers revived, %,d of mended ones, %,d probes found nothing,"
+            + " %,d answers outlived a restart; nothing found; refused: %s%n",
         checks,
         revived,
         mended,
         warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot().get(Count.PROBED),
+        restored,
         refused);
     return new Outcome(checks, revived, mended, asked, keepable, null);
   }
@@ -223,10 +252,19 @@ public final class Hunt implements AutoCloseable {
       }
     }
     for (int round = 0; round < ROUNDS_PER_EPOCH && checks < most; round++) {
+      boolean restart = file != null && random.nextInt(ROUNDS_PER_RESTART) == 0;
+      if (restart) {
+        warm.close();
+      }
       for (int i = 1 + random.nextInt(3); i > 0; i--) {
         String change = changes.next();
         change(change);
         made.add(change);
+      }
+      if (restart) {
+        restored += warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot().get(Count.RESTORED);
+        warm = opened(database, pool, ahead, file);
+        kept.clear();
       }
       untilDelivered();
       for (int i = 0; i < statements.size(); i++) {

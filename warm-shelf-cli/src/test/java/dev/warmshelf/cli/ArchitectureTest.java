@@ -44,6 +44,7 @@ class ArchitectureTest {
           "dev.warmshelf.postgres",
           "dev.warmshelf.journal",
           "dev.warmshelf.row",
+          "dev.warmshelf.file",
           "dev.warmshelf.driver",
           "dev.warmshelf.jmx",
           "dev.warmshelf",

@@ -3,6 +3,7 @@ package dev.warmshelf.config;
 import dev.warmshelf.Recipe;
 import dev.warmshelf.Rule;
 import dev.warmshelf.WarmShelf;
+import dev.warmshelf.WarmStart;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Capacity;
@@ -50,6 +51,7 @@ public final class Configuration {
   private final Map<String, List<RecipeBlock.Added>> added;
   private final List<Rule> rules;
   private final @Nullable RecordingBlock recording;
+  private final @Nullable WarmStart warmStart;
 
   Configuration(ConfigurationReader read) {
     this.name = read.name;
@@ -63,6 +65,7 @@ public final class Configuration {
     this.added = Map.copyOf(read.added);
     this.rules = List.copyOf(read.rules);
     this.recording = read.recording;
+    this.warmStart = read.warmStart;
   }
 
   /**
@@ -176,6 +179,9 @@ public final class Configuration {
         (shelf, policy) -> builder.shelf(shelf, standard -> policy, recipe(shelf, mistakes)));
     throwIfAny(mistakes);
     rules.forEach(builder::keeping);
+    if (warmStart != null) {
+      builder.warmStart(warmStart);
+    }
     return builder;
   }
 

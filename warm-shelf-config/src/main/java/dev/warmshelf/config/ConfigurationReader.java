@@ -3,10 +3,12 @@ package dev.warmshelf.config;
 import dev.warmshelf.Recipe;
 import dev.warmshelf.Rule;
 import dev.warmshelf.WarmShelf;
+import dev.warmshelf.WarmStart;
 import dev.warmshelf.config.Configuration.FeedBlock;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.yaml.YamlNode;
+import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -34,6 +36,7 @@ final class ConfigurationReader {
   final Map<String, List<RecipeBlock.Added>> added = new LinkedHashMap<>();
   final List<Rule> rules = new ArrayList<>();
   @Nullable RecordingBlock recording;
+  @Nullable WarmStart warmStart;
   private final Map<String, Policy> policies = new LinkedHashMap<>();
 
   ConfigurationReader(String name, Mistakes mistakes) {
@@ -54,7 +57,8 @@ final class ConfigurationReader {
             "policies",
             "shelves",
             "rules",
-            "recording"));
+            "recording",
+            "warm-start"));
     enabled = mistakes.of(top, "enabled", enabled, Values::yes);
     namespace = mistakes.of(top, "namespace", namespace, YamlNode::text);
     room = mistakes.of(top, "room", room, Values::room);
@@ -67,7 +71,21 @@ final class ConfigurationReader {
         .ifPresent(
             node -> mistakes.in(() -> node.items().forEach(each -> mistakes.in(() -> rule(each)))));
     top.find("recording").ifPresent(node -> mistakes.in(() -> recording = recording(node)));
+    top.find("warm-start").ifPresent(node -> mistakes.in(() -> warmStart = warmStart(node)));
     requireEnd(top);
+  }
+
+  private WarmStart warmStart(YamlNode node) {
+    YamlNode.Block block = node.block();
+    allow(block, List.of("file", "every", "at-most"));
+    if (!feed.follows()) {
+      mistakes.add(node.wrong("a warm start needs a feed, which tells what has changed meanwhile"));
+    }
+    String file = mistakes.at(block.get("file"), YamlNode::text).orElse("");
+    WarmStart usual = WarmStart.from(Path.of(file));
+    WarmStart often =
+        mistakes.of(block, "every", usual, each -> usual.writtenEvery(Values.duration(each)));
+    return mistakes.of(block, "at-most", often, each -> often.ofAtMost(Values.bytes(each)));
   }
 
   private RecordingBlock recording(YamlNode node) {

@@ -21,6 +21,7 @@ final class PolicyBlock {
           "ttl",
           "unused-for",
           "empty-ttl",
+          "ends-with-process",
           "room",
           "entries",
           "largest",
@@ -67,9 +68,15 @@ final class PolicyBlock {
     Expiry unused =
         mistakes.of(
             block, "unused-for", expiry, node -> expiry.andUnusedFor(Values.duration(node)));
+    Expiry empty =
+        mistakes.of(
+            block, "empty-ttl", unused, node -> unused.andEmptyAfter(Values.duration(node)));
     return like.expiring(
         mistakes.of(
-            block, "empty-ttl", unused, node -> unused.andEmptyAfter(Values.duration(node))));
+            block,
+            "ends-with-process",
+            empty,
+            node -> Values.yes(node) ? empty.andWithProcess() : empty));
   }
 
   private Policy holding(Policy like) {

@@ -106,6 +106,23 @@ class ConfigurationTest {
             file -> assertThat(file).startsWith("line 7: ").contains("'file'"));
   }
 
+  @Test
+  void aWarmStartNeedsAFeed() {
+    assertThat(
+            mistakesOf(
+                """
+                feed: none
+                policies:
+                  default: {ttl: 5 min, ends-with-process: perhaps}
+                warm-start: {file: x, every: 10, where: here}
+                """))
+        .satisfiesExactlyInAnyOrder(
+            yes -> assertThat(yes).startsWith("line 3: true or false is expected"),
+            word -> assertThat(word).startsWith("line 4: 'where' is not known here"),
+            feed -> assertThat(feed).startsWith("line 4: a warm start needs a feed"),
+            unit -> assertThat(unit).startsWith("line 4: '10' has no unit"));
+  }
+
   /** What a program adds to its keys. */
   public static final class Tenant implements Supplier<String> {
     @Override

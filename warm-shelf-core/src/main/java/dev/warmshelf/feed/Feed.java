@@ -3,6 +3,7 @@ package dev.warmshelf.feed;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.meter.FeedMeters;
+import java.util.Optional;
 import java.util.function.Consumer;
 
 /**
@@ -31,6 +32,22 @@ public interface Feed extends FollowedSchema, AutoCloseable {
    * @param clearing called on the feed's thread, before the watermark moves past the clearing
    */
   void clearing(Consumer<Clearing> clearing);
+
+  /**
+   * How far everything has been delivered, in words from which another process, or this one after a
+   * start anew, can {@linkplain #from begin}: every change that is in the place has been delivered.
+   *
+   * @return empty as long as nobody can say so
+   */
+  Optional<String> place();
+
+  /**
+   * Has it begin at an earlier place, so that it tells of all changes since. To be called before
+   * {@link #follow}. If that is not possible any more, it counts as having lost its place.
+   *
+   * @param place what {@link #place()} of a feed of the same kind has said
+   */
+  void from(String place);
 
   /** Asks for the next look at the database to be taken at once. Returns without waiting. */
   void hurry();

@@ -16,6 +16,9 @@ public interface Poll extends FollowedSchema {
   /** The last look's batch has been delivered; the next look begins where that one ended. */
   void taken();
 
+  /** The place that was taken last, in words. */
+  String place();
+
   /**
    * Does what there is to do now and then, beside looking.
    *

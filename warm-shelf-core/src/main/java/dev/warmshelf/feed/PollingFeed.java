@@ -9,6 +9,7 @@ import dev.warmshelf.meter.FeedMeters.State;
 import java.time.Duration;
 import java.util.Map;
 import java.util.Objects;
+import java.util.Optional;
 import java.util.function.Consumer;
 import org.jspecify.annotations.Nullable;
 
@@ -24,6 +25,7 @@ public abstract class PollingFeed implements Feed {
   private final @Nullable Consumer<Batch> listener;
   private final FeedMeters meters = new FeedMeters();
   private volatile Consumer<Clearing> clearing = cleared -> {};
+  private volatile @Nullable String from;
   private volatile @Nullable Running running;
 
   private record Running(Poll poll, Delivery delivery, PollingLoop loop) {}
@@ -50,16 +52,18 @@ public abstract class PollingFeed implements Feed {
   /**
    * Connects, and finds the place to begin at.
    *
+   * @param from the place, as another {@link Poll#place} said it; null for today's end. If it
+   *     cannot begin there, its first batch says that nothing can be relied on
    * @throws FeedException if that is not possible; nothing is left open then
    */
-  protected abstract Poll open(TimeSource time) throws FeedException;
+  protected abstract Poll open(TimeSource time, @Nullable String from) throws FeedException;
 
   @Override
   public final void follow(Board board, TimeSource time) throws FeedException {
     if (running != null) {
       throw new FeedException("This feed is followed already; make one feed for each WarmShelf.");
     }
-    Poll poll = open(time);
+    Poll poll = open(time, from);
     boolean done = false;
     try {
       Delivery delivery = new Delivery(board, meters, clearing);
@@ -82,6 +86,17 @@ public abstract class PollingFeed implements Feed {
   @Override
   public final void clearing(Consumer<Clearing> who) {
     clearing = who;
+  }
+
+  @Override
+  public final void from(String place) {
+    from = place;
+  }
+
+  @Override
+  public final Optional<String> place() {
+    Running open = running;
+    return open == null ? Optional.empty() : Optional.ofNullable(open.loop().place());
   }
 
   private Running running() {

@@ -41,6 +41,7 @@ final class PollingLoop implements AutoCloseable {
   private final Pauses pauses;
   private final CountDownLatch closed = new CountDownLatch(1);
   private final Thread thread;
+  private volatile @Nullable String place;
 
   /** How to wait after a failure; a test's own lets no time pass. */
   interface Pauses {
@@ -109,6 +110,11 @@ final class PollingLoop implements AutoCloseable {
     meters.become(State.CLOSED, null);
   }
 
+  /** The last place up to which everything was told and delivered; null before the first. */
+  @Nullable String place() {
+    return place;
+  }
+
   private boolean isClosed() {
     return closed.getCount() == 0;
   }
@@ -148,6 +154,7 @@ final class PollingLoop implements AutoCloseable {
     Batch batch = poll.look();
     delivery.accept(batch);
     poll.taken();
+    place = batch.mark() == null ? null : poll.place(); // once all in it has been ticked
     if (batch.mark() == null) {
       become(State.LOST, "changes that nobody noted may still be committed", null);
     } else {

@@ -60,6 +60,16 @@ public final class Key {
     return of(KeyShape.of(namespace, "named"), new String[] {"name"}, new Object[] {name});
   }
 
+  /** A key as another process has written its {@linkplain #writtenValues values}. */
+  public static Key ofWritten(KeyShape form, byte[] values) {
+    return new Key(Objects.requireNonNull(form, "form"), values.clone());
+  }
+
+  /** The canonical bytes of its values: with the form they are the key, in every process. */
+  public byte[] writtenValues() {
+    return values.clone();
+  }
+
   /** What all askings of this question share. */
   public KeyShape form() {
     return form;

@@ -48,6 +48,20 @@ public final class KeyShape {
     return new KeyShape(namespace, statement.toString(), normalForm.length());
   }
 
+  /**
+   * A shape as another process has it.
+   *
+   * @param statement with what was noted behind it
+   * @param formLength how long it is without that
+   * @throws IllegalArgumentException if it is not as long
+   */
+  public static KeyShape ofWritten(String namespace, String statement, int formLength) {
+    if (formLength < 0 || formLength > statement.length()) {
+      throw new IllegalArgumentException("A form of " + formLength + " is longer than all.");
+    }
+    return new KeyShape(namespace, statement, formLength);
+  }
+
   /** Whose questions these are. */
   public String namespace() {
     return namespace;

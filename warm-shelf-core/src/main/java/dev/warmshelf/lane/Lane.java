@@ -142,6 +142,36 @@ public final class Lane implements Comparable<Lane> {
     return new Lane(Kind.GROUP, List.of(table.get(0), table.get(1), group));
   }
 
+  /** Its kind and its parts, from which {@link #ofFields} makes it again in another process. */
+  public List<String> fields() {
+    List<String> fields = new ArrayList<>();
+    fields.add(kind.name());
+    fields.addAll(parts);
+    return fields;
+  }
+
+  /**
+   * The lane of these fields.
+   *
+   * @throws IllegalArgumentException if they are no lane's
+   */
+  public static Lane ofFields(List<String> fields) {
+    Kind kind = Kind.valueOf(fields.get(0));
+    List<String> parts = List.copyOf(fields.subList(1, fields.size()));
+    boolean fits =
+        switch (kind) {
+          case TABLE, AT_LARGE -> parts.size() == 2;
+          case GROUP -> parts.size() == 3;
+          case TAG, MEANING -> parts.size() == 1;
+          case CLEARING -> parts.size() == 2 || parts.size() == 3;
+          case SCHEMA -> parts.isEmpty();
+        };
+    if (!fits) {
+      throw new IllegalArgumentException(kind + " of " + parts.size() + " parts is no lane.");
+    }
+    return new Lane(kind, parts);
+  }
+
   /** Whether it changes with the data of a table. */
   public boolean isData() {
     return kind == Kind.TABLE || kind == Kind.GROUP || kind == Kind.AT_LARGE;
@@ -168,7 +198,8 @@ public final class Lane implements Comparable<Lane> {
     return parts;
   }
 
-  boolean isMeaning() {
+  /** Whether it is the lane of what a statement means, in this process. */
+  public boolean isMeaning() {
     return kind == Kind.MEANING;
   }
 

@@ -23,6 +23,8 @@ public enum Count {
   MENDING_NANOS("mendingNanos"),
   /** Answers that were put on the shelf. */
   FILLS("fills"),
+  /** Answers that an earlier process had kept, and that were put on the shelf again. */
+  RESTORED("restored"),
   /** Loads that threw. */
   LOAD_FAILURES("loadFailures"),
   /** Entries that a second look at the changes has found untouched, when they were asked for. */

@@ -18,13 +18,15 @@ import org.jspecify.annotations.Nullable;
  * @param end the moment at which it ends; null for none
  * @param ofEmpty how long after it was loaded if it has no rows; zero for not at all, null for as
  *     long as any other
+ * @param withProcess whether it ends with the process, though the program remembers answers
  */
 public record Expiry(
     @Nullable Duration sinceFill,
     @Nullable Duration sinceUse,
     @Nullable End end,
-    @Nullable Duration ofEmpty) {
-  private static final Expiry NEVER = new Expiry(null, null, null, null);
+    @Nullable Duration ofEmpty,
+    boolean withProcess) {
+  private static final Expiry NEVER = new Expiry(null, null, null, null, false);
 
   /** A moment of the wall clock, by when an answer was loaded. Thread-safe. */
   @FunctionalInterface
@@ -84,7 +86,7 @@ public record Expiry(
 
   /** The same, with another time since the load, or null for none. */
   public Expiry andAfter(@Nullable Duration ttl) {
-    return new Expiry(ttl, sinceUse, end, ofEmpty);
+    return new Expiry(ttl, sinceUse, end, ofEmpty, withProcess);
   }
 
   /**
@@ -93,7 +95,7 @@ public record Expiry(
    * @throws IllegalArgumentException if it is not longer than zero
    */
   public Expiry andUnusedFor(Duration pause) {
-    return new Expiry(sinceFill, Objects.requireNonNull(pause, "pause"), end, ofEmpty);
+    return new Expiry(sinceFill, Objects.requireNonNull(pause, "pause"), end, ofEmpty, withProcess);
   }
 
   /**
@@ -101,7 +103,8 @@ public record Expiry(
    * clock after that does not move it.
    */
   public Expiry andAt(End moment) {
-    return new Expiry(sinceFill, sinceUse, Objects.requireNonNull(moment, "moment"), ofEmpty);
+    return new Expiry(
+        sinceFill, sinceUse, Objects.requireNonNull(moment, "moment"), ofEmpty, withProcess);
   }
 
   /**
@@ -111,7 +114,12 @@ public record Expiry(
    * @throws IllegalArgumentException if it is negative
    */
   public Expiry andEmptyAfter(Duration ttl) {
-    return new Expiry(sinceFill, sinceUse, end, Objects.requireNonNull(ttl, "ttl"));
+    return new Expiry(sinceFill, sinceUse, end, Objects.requireNonNull(ttl, "ttl"), withProcess);
+  }
+
+  /** And with the process, at the latest: no later one is given it. */
+  public Expiry andWithProcess() {
+    return new Expiry(sinceFill, sinceUse, end, ofEmpty, true);
   }
 
   /** Whether anything ends an answer for certain, however often it is asked for. */
@@ -127,6 +135,13 @@ public record Expiry(
       sinceFill = Math.min(sinceFill, nanos(Duration.between(now, end.after(now))));
     }
     return new Life(sinceFill, nanos(sinceUse));
+  }
+
+  /** The life of an answer that is kept already, if this ends it sooner. */
+  Life shorter(Life life, boolean isEmpty) {
+    Duration ttl = isEmpty && ofEmpty != null ? ofEmpty : sinceFill;
+    return new Life(
+        Math.min(life.sinceFill(), nanos(ttl)), Math.min(life.sinceUse(), nanos(sinceUse)));
   }
 
   private static long nanos(@Nullable Duration duration) {

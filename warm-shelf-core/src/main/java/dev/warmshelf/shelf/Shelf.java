@@ -26,6 +26,7 @@ import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
 import java.util.concurrent.Callable;
+import java.util.function.Consumer;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
@@ -341,6 +342,49 @@ public final class Shelf implements AutoCloseable {
    */
   public boolean put(Key key, @Nullable Object value, Footprint footprint, Fence fence) {
     return !closed && contents.keep(entry(key, value, footprint, fence, 0), () -> null, null);
+  }
+
+  /**
+   * Tells of each answer that may be served just now, and is not to end with the process. Looks at
+   * every entry.
+   */
+  public void tellOutliving(Consumer<Entry> told) {
+    if (!closed && followsFeed && !policy.expiry().withProcess()) {
+      long now = time.nanos();
+      contents.forEach(
+          entry -> {
+            if (contents.mayServe(entry, now)) {
+              told.accept(entry);
+            }
+          });
+    }
+  }
+
+  /**
+   * Puts an answer back that an earlier process had kept, if it may be of use, and nothing is held
+   * under its key.
+   *
+   * @param footprint what it was made from
+   * @param fence such that all that the answer may miss has been ticked since
+   * @param filledNanos when its load ended, on this process's monotonic clock
+   * @param life how long it may be served after that, if the policy does not end it sooner
+   * @param usedNanos when it was last used
+   * @return whether it is held now
+   */
+  public boolean putBack(
+      Key key,
+      @Nullable Object value,
+      Footprint footprint,
+      Fence fence,
+      long filledNanos,
+      Life life,
+      long usedNanos) {
+    Renewable renewable = new Renewable(policy.renewal().looksAgain(), null);
+    Life shorter = policy.expiry().shorter(life, isEmpty(value));
+    Fill fill = new Fill(fence, 0, filledNanos, shorter, renewable);
+    Entry entry = new Entry(key, value, footprint, fill);
+    entry.use(usedNanos);
+    return !closed && contents.putBack(entry);
   }
 
   /**

@@ -335,6 +335,26 @@ final class ShelfContents implements Keeper {
     }
   }
 
+  /** Holds an entry of an earlier process, unless it is of no use to anybody. */
+  boolean putBack(Entry entry) {
+    try {
+      entry.hold(board);
+      Footprint clearings = clearingsOf(entry.key());
+      if (isOut(entry) || wasCleared(clearings, entry) || holds(entry.key()) || !store.put(entry)) {
+        return false;
+      }
+      if (wasCleared(clearings, entry)) {
+        store.remove(entry);
+        return false;
+      }
+      meters.count(Count.RESTORED);
+      return true;
+    } catch (RuntimeException e) {
+      tellOnce("keep an answer", e);
+      return false;
+    }
+  }
+
   /**
    * Invalidates what is held under the key, and what is being loaded for it.
    *

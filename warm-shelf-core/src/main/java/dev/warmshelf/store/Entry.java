@@ -244,6 +244,11 @@ public final class Entry {
     return lifetimeNanos;
   }
 
+  /** How long after its last use it may be served; {@link Long#MAX_VALUE} for ever. */
+  public long idleLimitNanos() {
+    return idleNanos;
+  }
+
   /** How it is renewed. */
   public Renewable renewal() {
     return renewal;

@@ -71,6 +71,11 @@ class PollingLoopTest {
     }
 
     @Override
+    public String place() {
+      return "place " + calls.size();
+    }
+
+    @Override
     public boolean beside() {
       return false;
     }

@@ -14,7 +14,7 @@ import org.junit.jupiter.params.provider.EnumSource;
  * -Dsimulation.steps=10000000 -Dsimulation.seed=7}.
  */
 class SimulationTest {
-  private static final long STEPS = Long.getLong("simulation.steps", 100_000);
+  private static final long STEPS = Long.getLong("simulation.steps", 60_000);
   private static final long SEED = Long.getLong("simulation.seed", 1);
 
   @Test

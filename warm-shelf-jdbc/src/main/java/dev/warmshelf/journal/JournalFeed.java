@@ -97,11 +97,15 @@ public final class JournalFeed extends PollingFeed {
   }
 
   @Override
-  protected Poll open(TimeSource time) throws FeedException {
-    JournalReader reader = JournalReader.open(settings.dataSource, time);
+  protected Poll open(TimeSource time, @Nullable String from) throws FeedException {
+    WrittenPlace place = from == null ? null : WrittenPlace.read(from);
+    String lost = from == null || place != null ? null : "The place to begin at cannot be read";
+    JournalReader reader = JournalReader.open(settings.dataSource, time, place);
     boolean done = false;
     try {
-      JournalPoll poll = new JournalPoll(reader, time, settings.listens);
+      JournalPoll poll =
+          new JournalPoll(
+              reader, time, settings.listens, lost, place == null ? null : place.triggers());
       done = true;
       return poll;
     } catch (SQLException e) {

@@ -56,6 +56,9 @@ final class JournalPoll implements Poll {
   /** Below: the polling thread's own. */
   private String print;
 
+  /** The same when the last place was taken: what it has changed into may still be untold. */
+  private String takenPrint;
+
   private long coverageAskedNanos;
   private long coverageTookNanos;
   private long trimmedNanos;
@@ -70,8 +73,16 @@ final class JournalPoll implements Poll {
 
   /**
    * @param reader connected
+   * @param lost why it could not begin where it was to; null if it could, as far as is known
+   * @param triggers what they were like where it begins; null if it begins now
    */
-  JournalPoll(JournalReader reader, TimeSource time, boolean listens) throws SQLException {
+  JournalPoll(
+      JournalReader reader,
+      TimeSource time,
+      boolean listens,
+      @Nullable String lost,
+      @Nullable String triggers)
+      throws SQLException {
     this.reader = reader;
     this.time = time;
     this.listens = listens;
@@ -79,8 +90,11 @@ final class JournalPoll implements Poll {
     listen();
     long began = time.nanos();
     this.print = reader.aside(Coverage::printOf);
+    this.takenPrint = print;
     this.coverage = reader.aside(Coverage::ask);
     reader.reading((table, made) -> coverage.madeWith(table, made));
+    boolean same = triggers == null || triggers.equals(print);
+    this.untold = same ? lost : "The journal's triggers have changed since the place to begin at";
     askedAt(began);
   }
 
@@ -129,8 +143,14 @@ final class JournalPoll implements Poll {
   @Override
   public void taken() {
     reader.taken();
+    takenPrint = print;
     untold = null;
     watch.delivered(meanings);
+  }
+
+  @Override
+  public String place() {
+    return reader.written(takenPrint).written();
   }
 
   @Override

@@ -164,10 +164,28 @@ final class JournalReader implements AutoCloseable {
    * @throws FeedException if the database cannot be reached or the journal is not installed there
    */
   public static JournalReader open(DataSource dataSource, TimeSource time) throws FeedException {
+    return open(dataSource, time, null);
+  }
+
+  /**
+   * Connects, and begins at an earlier place. If that is lost, the first look says so.
+   *
+   * @param from null for today's end
+   * @throws FeedException if the database cannot be reached or the journal is not installed there
+   */
+  static JournalReader open(DataSource dataSource, TimeSource time, @Nullable WrittenPlace from)
+      throws FeedException {
     JournalReader reader = new JournalReader(dataSource, time);
     try {
+      if (from != null) {
+        reader.server = new Server(from.server(), from.started());
+      }
       reader.connect();
       reader.findPlace();
+      if (from != null) {
+        reader.place =
+            new Place(from.snapshot(), from.installation(), from.timeline(), from.awake());
+      }
       return reader;
     } catch (SQLException e) {
       reader.giveUp();
@@ -199,6 +217,24 @@ final class JournalReader implements AutoCloseable {
         + Journal.VERSION
         + ", which this program reads; 'shelf feed upgrade' or Journal.on(dataSource).upgrade()"
         + " brings it to that.";
+  }
+
+  /**
+   * The place that was taken last.
+   *
+   * @param triggers what they are like
+   */
+  WrittenPlace written(String triggers) {
+    Place taken = Objects.requireNonNull(place, "open() found a place");
+    Server on = Objects.requireNonNull(server, "connected");
+    return new WrittenPlace(
+        taken.snapshot(),
+        taken.installation(),
+        taken.timeline(),
+        taken.awake(),
+        on.identifier(),
+        on.started(),
+        triggers);
   }
 
   /** Whether there is a connection to look over. */

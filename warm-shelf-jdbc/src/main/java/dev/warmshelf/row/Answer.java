@@ -2,6 +2,8 @@ package dev.warmshelf.row;
 
 import dev.warmshelf.lane.FootprintPlan;
 import dev.warmshelf.store.Content;
+import java.io.DataOutputStream;
+import java.io.IOException;
 import java.util.ArrayList;
 import java.util.List;
 
@@ -20,6 +22,22 @@ public interface Answer extends FootprintPlan.Rows, Content {
 
   /** Whether another answer of its kind has the same columns and rows, in whatever order. */
   boolean hasSameRows(Answer alike);
+
+  /**
+   * Writes what is the same for each row, from which {@link AnswerForm#readWritten} makes it again.
+   *
+   * @throws UnwritableValueException if it holds what is not written
+   * @throws IOException as the stream says
+   */
+  void writeColumns(DataOutputStream out) throws IOException;
+
+  /**
+   * Writes the rows.
+   *
+   * @throws UnwritableValueException if they hold what is not written
+   * @throws IOException as the stream says
+   */
+  void writeRows(DataOutputStream out) throws IOException;
 
   @Override
   default Rows firstRows(int most) {

@@ -1,5 +1,7 @@
 package dev.warmshelf.row;
 
+import java.nio.BufferUnderflowException;
+import java.nio.ByteBuffer;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -13,6 +15,11 @@ public interface AnswerForm {
         @Override
         public Answer read(ResultSet rows) throws SQLException {
           return ValueAnswer.read(rows);
+        }
+
+        @Override
+        public Answer readWritten(ByteBuffer columns, ByteBuffer rows) {
+          return ValueAnswer.readWritten(columns, rows);
         }
       };
 
@@ -34,4 +41,14 @@ public interface AnswerForm {
    * @throws SQLException if the database could not be asked
    */
   Answer read(ResultSet rows) throws SQLException;
+
+  /**
+   * Makes an answer of this form again.
+   *
+   * @param columns as {@link Answer#writeColumns} wrote them
+   * @param rows as {@link Answer#writeRows} wrote them
+   * @throws IllegalArgumentException if they are no answer of this form
+   * @throws BufferUnderflowException if they end too early
+   */
+  Answer readWritten(ByteBuffer columns, ByteBuffer rows);
 }

@@ -1,12 +1,17 @@
 package dev.warmshelf.row;
 
+import java.io.DataOutputStream;
+import java.io.IOException;
 import java.lang.reflect.InvocationTargetException;
 import java.lang.reflect.Method;
 import java.lang.reflect.Proxy;
+import java.nio.ByteBuffer;
 import java.sql.ResultSetMetaData;
 import java.sql.SQLException;
 import java.util.HashMap;
+import java.util.List;
 import java.util.Map;
+import java.util.TreeMap;
 import org.jspecify.annotations.Nullable;
 import org.postgresql.PGResultSetMetaData;
 
@@ -40,8 +45,7 @@ public final class ColumnFacts {
 
   private void ask(Object meta, Class<?> type) throws SQLException {
     for (Method method : type.getMethods()) {
-      Class<?>[] parameters = method.getParameterTypes();
-      if (parameters.length == 1 && parameters[0] == int.class) {
+      if (isOfAColumn(method)) {
         @Nullable Object[] all = new @Nullable Object[count + 1];
         for (int i = 0; i < count; i++) {
           all[i] = ask(meta, method, i + 1);
@@ -64,6 +68,64 @@ public final class ColumnFacts {
     } catch (IllegalAccessException e) {
       throw new SQLException(e);
     }
+  }
+
+  /** Writes them, in one order. */
+  void write(DataOutputStream out) throws IOException {
+    Map<String, @Nullable Object[]> named = new TreeMap<>();
+    answers.forEach((method, said) -> named.put(named(method), said));
+    out.writeInt(named.size());
+    for (Map.Entry<String, @Nullable Object[]> each : named.entrySet()) {
+      ValueBytes.writeText(out, each.getKey());
+      for (Object said : each.getValue()) {
+        out.writeBoolean(said == NO_SUCH);
+        ValueBytes.write(out, said == NO_SUCH ? null : said);
+      }
+    }
+  }
+
+  /**
+   * Reads them.
+   *
+   * @throws IllegalArgumentException if this driver has other ones
+   */
+  static ColumnFacts readWritten(int count, ByteBuffer in) {
+    Map<String, Method> methods = new HashMap<>();
+    for (Class<?> type : List.of(ResultSetMetaData.class, PGResultSetMetaData.class)) {
+      for (Method method : type.getMethods()) {
+        if (isOfAColumn(method)) {
+          methods.put(named(method), method);
+        }
+      }
+    }
+    ColumnFacts facts = new ColumnFacts(count);
+    int size = ValueBytes.countIn(in, 1);
+    for (int i = 0; i < size; i++) {
+      Method method = methods.remove(ValueBytes.readText(in));
+      if (method == null) {
+        throw new IllegalArgumentException("This driver tells something else of columns.");
+      }
+      @Nullable Object[] said = new @Nullable Object[count + 1];
+      for (int j = 0; j <= count; j++) {
+        boolean noSuch = in.get() != 0;
+        Object value = ValueBytes.read(in);
+        said[j] = noSuch ? NO_SUCH : value;
+      }
+      facts.answers.put(method, said);
+    }
+    if (!methods.isEmpty()) {
+      throw new IllegalArgumentException("This driver tells more of columns.");
+    }
+    return facts;
+  }
+
+  private static String named(Method method) {
+    return method.getDeclaringClass().getSimpleName() + "." + method.getName();
+  }
+
+  private static boolean isOfAColumn(Method method) {
+    Class<?>[] parameters = method.getParameterTypes();
+    return parameters.length == 1 && parameters[0] == int.class;
   }
 
   /** As the driver shows them. */

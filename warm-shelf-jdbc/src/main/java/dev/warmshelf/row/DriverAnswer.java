@@ -1,6 +1,9 @@
 package dev.warmshelf.row;
 
 import dev.warmshelf.key.ValueType;
+import java.io.DataOutputStream;
+import java.io.IOException;
+import java.nio.ByteBuffer;
 import java.nio.charset.StandardCharsets;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -23,6 +26,7 @@ import org.postgresql.core.Oid;
 import org.postgresql.core.Tuple;
 import org.postgresql.core.TypeInfo;
 import org.postgresql.jdbc.PgResultSet;
+import org.postgresql.util.DriverInfo;
 
 /**
  * An answer as the server sent it: the text of each value. The driver itself makes result sets of
@@ -52,6 +56,11 @@ public final class DriverAnswer implements Answer {
       @Override
       public Answer read(ResultSet rows) throws SQLException {
         return DriverAnswer.read(rows, maker);
+      }
+
+      @Override
+      public Answer readWritten(ByteBuffer columns, ByteBuffer rows) {
+        return DriverAnswer.readWritten(columns, rows, maker);
       }
     };
   }
@@ -138,6 +147,43 @@ public final class DriverAnswer implements Answer {
       this.labels = List.copyOf(all);
       this.facts = ColumnFacts.of(meta);
       this.warnings = statement.getWarnings();
+    }
+
+    /** As {@link #write} wrote them. */
+    Columns(ByteBuffer in) {
+      if (!ValueBytes.readText(in).equals(DriverInfo.DRIVER_VERSION)) {
+        throw new IllegalArgumentException("Another version of the driver has read it.");
+      }
+      int width = ValueBytes.countIn(in, Integer.BYTES);
+      List<String> all = new ArrayList<>(width);
+      this.fields = new Field[width];
+      this.readers = new ColumnReader[width];
+      for (int i = 0; i < width; i++) {
+        all.add(ValueBytes.readText(in));
+        int oid = in.getInt();
+        int sqlType = in.getInt();
+        String type = ValueBytes.readText(in);
+        fields[i] = new Field(all.get(i), oid, (short) NO_LENGTH, -1);
+        fields[i].setSQLType(sqlType);
+        fields[i].setPGType(type);
+        readers[i] = ColumnReader.of(sqlType, type);
+        simple &= SIMPLE.contains(oid);
+      }
+      this.labels = List.copyOf(all);
+      this.facts = ColumnFacts.readWritten(width, in);
+      this.warnings = null;
+    }
+
+    void write(DataOutputStream out) throws IOException {
+      ValueBytes.writeText(out, DriverInfo.DRIVER_VERSION);
+      out.writeInt(fields.length);
+      for (int i = 0; i < fields.length; i++) {
+        ValueBytes.writeText(out, labels.get(i));
+        out.writeInt(fields[i].getOID());
+        out.writeInt(fields[i].getSQLType());
+        ValueBytes.writeText(out, fields[i].getPGType());
+      }
+      facts.write(out);
     }
 
     /** A value as the server writes it; what came in another form, as near to that as can be. */
@@ -261,6 +307,43 @@ public final class DriverAnswer implements Answer {
       fingerprint = Fingerprint.ofRows(columns.labels, texts());
     }
     return fingerprint;
+  }
+
+  @Override
+  public void writeColumns(DataOutputStream out) throws IOException {
+    columns.write(out);
+  }
+
+  @Override
+  public void writeRows(DataOutputStream out) throws IOException {
+    out.writeInt(rows.size());
+    for (Tuple row : rows) {
+      for (int i = 0; i < row.fieldCount(); i++) {
+        byte[] value = row.get(i);
+        out.writeInt(value == null ? -1 : value.length);
+        if (value != null) {
+          out.write(value);
+        }
+      }
+    }
+  }
+
+  private static DriverAnswer readWritten(
+      ByteBuffer columnsIn, ByteBuffer in, BaseStatement maker) {
+    Columns columns = new Columns(columnsIn);
+    int width = columns.fields.length;
+    int count = ValueBytes.countIn(in, width * Integer.BYTES);
+    List<Tuple> rows = new ArrayList<>(width == 0 ? 0 : count);
+    for (int i = 0; i < count; i++) {
+      byte[][] row = new byte[width][];
+      for (int j = 0; j < width; j++) {
+        boolean isNull = in.getInt(in.position()) == -1;
+        row[j] = isNull ? null : ValueBytes.readBytes(in);
+        in.position(in.position() + (isNull ? Integer.BYTES : 0));
+      }
+      rows.add(new Tuple(row));
+    }
+    return new DriverAnswer(columns, rows, maker);
   }
 
   @Override

@@ -1,6 +1,9 @@
 package dev.warmshelf.row;
 
 import dev.warmshelf.shelf.MappingException;
+import java.io.DataOutputStream;
+import java.io.IOException;
+import java.nio.ByteBuffer;
 import java.sql.ResultSet;
 import java.sql.ResultSetMetaData;
 import java.sql.SQLException;
@@ -117,6 +120,44 @@ public final class ValueAnswer implements Answer {
       rows.add(mapper.row(object));
     }
     return new ValueAnswer(mapper.columns(), rows, false); // a mapper makes no bytes
+  }
+
+  @Override
+  public void writeColumns(DataOutputStream out) throws IOException {
+    out.writeInt(columns.size());
+    for (String column : columns) {
+      ValueBytes.writeText(out, column);
+    }
+  }
+
+  @Override
+  public void writeRows(DataOutputStream out) throws IOException {
+    out.writeInt(rows.size());
+    for (@Nullable Object[] row : rows) {
+      for (Object value : row) {
+        ValueBytes.write(out, value);
+      }
+    }
+  }
+
+  static ValueAnswer readWritten(ByteBuffer columns, ByteBuffer rows) {
+    int width = ValueBytes.countIn(columns, Integer.BYTES);
+    List<String> labels = new ArrayList<>(width);
+    for (int i = 0; i < width; i++) {
+      labels.add(ValueBytes.readText(columns));
+    }
+    int count = ValueBytes.countIn(rows, width);
+    List<@Nullable Object[]> all = new ArrayList<>(width == 0 ? 0 : count);
+    boolean holdsBytes = false;
+    for (int i = 0; i < count; i++) {
+      @Nullable Object[] row = new @Nullable Object[width];
+      for (int j = 0; j < width; j++) {
+        row[j] = ValueBytes.read(rows);
+        holdsBytes |= Values.holdsBytes(row[j]);
+      }
+      all.add(row);
+    }
+    return new ValueAnswer(List.copyOf(labels), all, holdsBytes);
   }
 
   @Override

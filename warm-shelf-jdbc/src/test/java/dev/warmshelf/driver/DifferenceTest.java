@@ -46,7 +46,7 @@ import org.postgresql.ds.PGSimpleDataSource;
  * <p>{@code -DargLine="-Ddoor.calls=100000 -Ddoor.seed=7"} for longer.
  */
 class DifferenceTest {
-  private static final int CALLS = Integer.getInteger("door.calls", 8_000);
+  private static final int CALLS = Integer.getInteger("door.calls", 5_000);
   private static final long SEED = Long.getLong("door.seed", 42);
 
   private static final String SCHEMA =

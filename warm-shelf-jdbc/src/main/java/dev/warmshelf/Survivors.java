@@ -1,0 +1,429 @@
+package dev.warmshelf;
+
+import dev.warmshelf.Verdicts.Judged;
+import dev.warmshelf.Verdicts.Known;
+import dev.warmshelf.feed.Feed;
+import dev.warmshelf.file.AnswerFile;
+import dev.warmshelf.file.AnswerFileException;
+import dev.warmshelf.file.AnswerFileWriter;
+import dev.warmshelf.file.FileHead;
+import dev.warmshelf.file.WrittenAnswer;
+import dev.warmshelf.file.WrittenAnswer.Times;
+import dev.warmshelf.file.WrittenForm;
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Fence;
+import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
+import dev.warmshelf.meter.Count;
+import dev.warmshelf.row.Answer;
+import dev.warmshelf.row.AnswerForm;
+import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.store.Entry;
+import dev.warmshelf.store.Fill.Life;
+import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.Collection;
+import java.util.HashMap;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.CountDownLatch;
+import java.util.concurrent.TimeUnit;
+import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * Answers that outlive their process.
+ *
+ * <p><b>The rule.</b> With a file's answers stands a place of the feed: every change that is in the
+ * place is in the answers. It holds since the place is read first, and an answer is written only if
+ * it is found fresh after that: all changes in the place had been ticked by then, so none that the
+ * answer lacks touches it. The next process has its feed begin at the place, and fences the answers
+ * with the tick from before the feed's first look. So each change that they may lack bears a higher
+ * tick, and the ordinary rule tells which of them still hold. If the feed cannot begin there, it
+ * puts everything out, and with it these.
+ *
+ * <p>What a statement means is no matter of the data. So an answer is put back only once this
+ * process has asked the database about its statement, and if that stands on the same objects of the
+ * schema, each with the print that it had; from then on the answer stands on what is watched here.
+ *
+ * <p>Thread-safe.
+ */
+final class Survivors implements AutoCloseable {
+  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+
+  /** What nobody has asked for by then is forgotten. */
+  private static final Duration DORMANT = Duration.ofMinutes(10);
+
+  /** Written so often though nothing has changed: the journal forgets old places. */
+  private static final Duration AT_LEAST = Duration.ofMinutes(10);
+
+  /** A writing is followed by a pause of at least so many times what it took. */
+  private static final long WRITING_REST = 50;
+
+  /** So many answers are put back before a caller goes on: some 20 ms of his time. */
+  private static final int AT_ONCE = 1_000;
+
+  private static final Duration CLOSING = Duration.ofSeconds(30);
+
+  private final WarmStart settings;
+  private final Feed feed;
+  private final Board board;
+  private final TimeSource time;
+  private final String program;
+
+  /** What may be put back, by shape of key; becomes less and less. */
+  private final Map<KeyShape, List<Group>> dormant = new ConcurrentHashMap<>();
+
+  /** How often what is dormant was forgotten; guarded by {@link #dormant}. */
+  private int forgotten;
+
+  private final Set<String> troublesTold = ConcurrentHashMap.newKeySet();
+  private final CountDownLatch closed = new CountDownLatch(1);
+  private final long openedNanos;
+  private @Nullable Thread thread;
+  private long writtenNanos;
+  private long writtenState = -1;
+  private long tookNanos;
+
+  /**
+   * Answers to one form of question, as they stand in the file.
+   *
+   * @param fence from before the feed's first look
+   * @param agoNanos how long before that the file was written
+   */
+  private record Group(
+      WrittenForm form, AnswerFile file, List<ByteBuffer> answers, Fence fence, long agoNanos) {}
+
+  /**
+   * Reads the file, if there is one, and has the feed begin where it ends. To be called before the
+   * feed follows.
+   */
+  Survivors(WarmStart settings, Feed feed, Board board, TimeSource time) {
+    this.settings = settings;
+    this.feed = feed;
+    this.board = board;
+    this.time = time;
+    this.openedNanos = time.nanos();
+    this.program = "warm shelf " + WarmShelf.version();
+    this.writtenNanos = openedNanos;
+    read();
+  }
+
+  private void read() {
+    Path path = settings.file();
+    if (!Files.exists(path)) {
+      LOG.info("Warm start: file={} is not there yet", path);
+      return;
+    }
+    try {
+      AnswerFile file = AnswerFile.read(path, program, 2 * settings.atMost());
+      Duration ago = Duration.between(file.head().written(), time.wall());
+      if (ago.isNegative()) {
+        leave("it was written " + ago.negated() + " from now, by the clock");
+        return;
+      }
+      Fence fence = new Fence(board.lastTick(), openedNanos);
+      int count = 0;
+      for (Map.Entry<WrittenForm, List<ByteBuffer>> each : file.answers().entrySet()) {
+        Group group = new Group(each.getKey(), file, each.getValue(), fence, ago.toNanos());
+        dormant.merge(each.getKey().shape(), List.of(group), Survivors::both);
+        count += each.getValue().size();
+      }
+      feed.from(file.head().place());
+      LOG.info("Warm start: file={} answers={} written_ago={}", path, count, ago);
+    } catch (AnswerFileException | IOException | RuntimeException e) {
+      leave(String.valueOf(e.getMessage()));
+    }
+  }
+
+  private void leave(String why) {
+    LOG.warn("Warm start: file={} is left alone, since {}", settings.file(), why);
+  }
+
+  private static List<Group> both(List<Group> some, List<Group> more) {
+    return java.util.stream.Stream.concat(some.stream(), more.stream()).toList();
+  }
+
+  /** The feed follows: what it could not begin from is of no use. Begins to write now and then. */
+  void begin(WarmShelf warm) {
+    boolean lost =
+        dormant.values().stream()
+            .flatMap(List::stream)
+            .anyMatch(group -> !board.isFresh(Footprint.NOTHING, group.fence().tick()));
+    if (lost) {
+      forget();
+      leave("the feed cannot begin at its place any more");
+    }
+    Thread writer = new Thread(() -> run(warm), "warm-shelf-file");
+    writer.setDaemon(true);
+    thread = writer;
+    writer.start();
+  }
+
+  private void run(WarmShelf warm) {
+    try {
+      while (!closed.await(pauseNanos(), TimeUnit.NANOSECONDS)) {
+        if (time.nanos() - openedNanos > DORMANT.toNanos()) {
+          forget();
+        }
+        if (isDue(warm)) {
+          write(warm);
+        }
+      }
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    }
+  }
+
+  private long pauseNanos() {
+    return Math.max(settings.every().toNanos(), WRITING_REST * tookNanos);
+  }
+
+  private boolean isDue(WarmShelf warm) {
+    return stateOf(warm) != writtenState || time.nanos() - writtenNanos > AT_LEAST.toNanos();
+  }
+
+  /** Differs once an answer has been kept, or anything has changed. */
+  private long stateOf(WarmShelf warm) {
+    long state = board.settled();
+    for (Shelf shelf : warm.shelves()) {
+      var counts = shelf.meters().snapshot();
+      state += counts.get(Count.FILLS) + counts.get(Count.MENDED) + counts.get(Count.RESTORED);
+    }
+    return state;
+  }
+
+  /**
+   * Forgets what has not been put back. Whoever clears calls it first: he may name what nobody has
+   * asked for yet. What is being put back just now is held once this returns.
+   */
+  void forget() {
+    synchronized (dormant) {
+      dormant.clear();
+      forgotten++;
+    }
+  }
+
+  /**
+   * The database has said what a statement means: its answers that outlived their process are put
+   * back, if it meant the same to that.
+   */
+  void admit(KeyShape shape, Shelf shelf, AnswerForm form, Judged judged) {
+    if (dormant.isEmpty()) {
+      return;
+    }
+    Map<String, String> prints = prints(judged.standsOn());
+    if (prints == null || !dormant.containsKey(shape)) {
+      return;
+    }
+    synchronized (dormant) {
+      List<Group> rest = new ArrayList<>();
+      for (Group group : dormant.getOrDefault(shape, List.of())) {
+        WrittenForm written = group.form();
+        if (written.shelf().equals(shelf.name()) && written.prints().equals(prints)) {
+          putBack(group, shelf, form, judged);
+        } else {
+          rest.add(group); // of values of other types, perhaps
+        }
+      }
+      if (rest.isEmpty()) {
+        dormant.remove(shape);
+      } else {
+        dormant.put(shape, rest);
+      }
+    }
+  }
+
+  /** Some at once; if there are many, the others in the background, while callers go on. */
+  private void putBack(Group group, Shelf shelf, AnswerForm form, Judged judged) {
+    List<Lane> meanings = judged.standsOn().stream().map(Known::lane).toList();
+    Back back = new Back(group, shelf, form, meanings, forgotten);
+    if (!back.next()) {
+      Thread rest = new Thread(back, "warm-shelf-file-answers");
+      rest.setDaemon(true);
+      rest.start();
+    }
+  }
+
+  /** Puts answers of one form back, some at a time. */
+  private final class Back implements Runnable {
+    private final Group group;
+    private final Shelf shelf;
+    private final AnswerForm form;
+    private final List<Lane> meanings;
+    private final int generation;
+    private int done;
+
+    Back(Group group, Shelf shelf, AnswerForm form, List<Lane> meanings, int generation) {
+      this.group = group;
+      this.shelf = shelf;
+      this.form = form;
+      this.meanings = meanings;
+      this.generation = generation;
+    }
+
+    @Override
+    public void run() {
+      boolean over = false;
+      while (!over) {
+        synchronized (dormant) {
+          over = generation != forgotten || closed.getCount() == 0 || next();
+        }
+      }
+    }
+
+    /** Puts some back; whether these were the last. */
+    boolean next() {
+      try {
+        int end = Math.min(done + AT_ONCE, group.answers().size());
+        for (; done < end; done++) {
+          putBack(group.file().answer(group.answers().get(done)));
+        }
+        return done == group.answers().size();
+      } catch (RuntimeException e) {
+        leave("an answer of it cannot be read: " + e);
+        return true;
+      }
+    }
+
+    private void putBack(WrittenAnswer written) {
+      Answer answer = form.readWritten(written.columns(), written.rows());
+      Times times = written.times();
+      long base = openedNanos - group.agoNanos();
+      long filled = base - times.age();
+      shelf.putBack(
+          Key.ofWritten(group.form().shape(), written.key().array()),
+          answer,
+          Footprint.of(written.lanes()).and(meanings),
+          new Fence(group.fence().tick(), filled - times.load()),
+          filled,
+          new Life(times.lifetime(), times.sinceUse()),
+          base - times.idle());
+    }
+  }
+
+  /** All of them; null if two say different things of one object. */
+  private static @Nullable Map<String, String> prints(Collection<Known> standsOn) {
+    Map<String, String> all = new HashMap<>();
+    for (Known known : standsOn) {
+      for (Map.Entry<String, String> print : known.prints().entrySet()) {
+        String other = all.put(print.getKey(), print.getValue());
+        if (other != null && !other.equals(print.getValue())) {
+          return null;
+        }
+      }
+    }
+    return all;
+  }
+
+  /** Writes what is fresh just now, as far as anybody can say what that is. */
+  private void write(WarmShelf warm) {
+    long state = stateOf(warm);
+    String place = feed.place().orElse(null); // first: see the rule
+    if (place == null) {
+      return;
+    }
+    Map<Lane, Known> meanings = warm.verdicts().byLane();
+    FileHead head = new FileHead(program, time.wall(), place);
+    long now = time.nanos();
+    try (AnswerFileWriter out = new AnswerFileWriter(settings.file(), head, settings.atMost())) {
+      Writing writing = new Writing(out, meanings, now);
+      warm.shelves().forEach(shelf -> shelf.tellOutliving(entry -> writing.write(shelf, entry)));
+      writing.throwIfFailed();
+      int count = out.finish();
+      writtenState = state;
+      writtenNanos = now;
+      tookNanos = time.nanos() - now;
+      LOG.debug("Warm start: file={} written with {} answers", settings.file(), count);
+    } catch (IOException | RuntimeException e) {
+      if (troublesTold.add(e.getClass().getName())) {
+        LOG.warn(
+            "Warm start: file={} cannot be written; an earlier one stays. Told once per cause.",
+            settings.file(),
+            e);
+      }
+    }
+  }
+
+  /** One writing of the file. */
+  private static final class Writing {
+    private final AnswerFileWriter out;
+    private final Map<Lane, Known> meanings;
+    private final long now;
+    private final Map<Set<Lane>, Map<String, String>> prints = new HashMap<>();
+    private @Nullable IOException failure;
+
+    Writing(AnswerFileWriter out, Map<Lane, Known> meanings, long now) {
+      this.out = out;
+      this.meanings = meanings;
+      this.now = now;
+    }
+
+    void write(Shelf shelf, Entry entry) {
+      if (failure != null || !(entry.value() instanceof Answer)) {
+        return;
+      }
+      Map<String, String> found = printsOf(entry.footprint());
+      if (found.isEmpty()) {
+        return; // nobody knows any more what its statement stood on
+      }
+      try {
+        out.write(new WrittenForm(shelf.name(), entry.key().form(), found), entry, now);
+      } catch (IOException e) {
+        failure = e;
+      }
+    }
+
+    private Map<String, String> printsOf(Footprint footprint) {
+      Set<Lane> lanes = new HashSet<>();
+      footprint.lanes().stream().filter(Lane::isMeaning).forEach(lanes::add);
+      return prints.computeIfAbsent(
+          lanes,
+          all -> {
+            List<Known> known = all.stream().map(meanings::get).filter(k -> k != null).toList();
+            boolean complete = !all.isEmpty() && known.size() == all.size();
+            Map<String, String> of = complete ? prints(known) : null;
+            return of == null ? Map.of() : of;
+          });
+    }
+
+    void throwIfFailed() throws IOException {
+      if (failure != null) {
+        throw failure;
+      }
+    }
+  }
+
+  /** Writes once more; to be called while the feed follows and the shelves are open. */
+  void close(WarmShelf warm) {
+    Thread writer = thread;
+    if (writer == null) {
+      return;
+    }
+    close();
+    try {
+      writer.join(CLOSING.toMillis());
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    }
+    if (!writer.isAlive()) {
+      write(warm);
+    }
+  }
+
+  @Override
+  public void close() {
+    closed.countDown();
+  }
+}

@@ -1,0 +1,20 @@
+package dev.warmshelf.file;
+
+import java.time.Instant;
+import java.util.Objects;
+
+/**
+ * What stands before the answers of a file.
+ *
+ * @param program the versions of what has written it: only the same reads it
+ * @param written when it was written, by the writer's clock
+ * @param place the feed's: all changes in it are in the answers
+ */
+public record FileHead(String program, Instant written, String place) {
+  /** Nothing is null. */
+  public FileHead {
+    Objects.requireNonNull(program, "program");
+    Objects.requireNonNull(written, "written");
+    Objects.requireNonNull(place, "place");
+  }
+}
