@@ -50,40 +50,48 @@ public final class WarmStarts {
             "CREATE INDEX ON item (part)",
             "VACUUM ANALYZE item");
         Journal.on(pool).install(java.util.List.of("item:part"));
-        long began = System.nanoTime();
-        try (WarmShelf warm = open(pool, file)) {
-          tell("opened cold", began);
-          began = System.nanoTime();
-          askAll(warm, entries);
-          tell("each question asked once", began);
-          began = System.nanoTime();
-        }
-        tell("closed, and written", began);
-        System.out.printf(
-            Locale.ROOT, "%-28s %8.1f MiB%n", "the file", Files.size(file) / 1048576.0);
+        cold(pool, file, entries);
         Random random = new Random(1);
         for (int i = 0; i < commits; i++) {
           run(pool, "UPDATE item SET n = n + 1 WHERE id = " + random.nextInt(entries * ROWS));
         }
-        began = System.nanoTime();
-        try (WarmShelf warm = open(pool, file)) {
-          tell("opened warm", began);
-          began = System.nanoTime();
-          askAll(warm, 1);
-          tell("the first answer", began);
-          began = System.nanoTime();
-          askAll(warm, entries);
-          tell("each question asked once", began);
-          Meters.Snapshot counts = warm.shelf("main").meters().snapshot();
-          System.out.printf(
-              Locale.ROOT,
-              "%-28s %8.2f %% of %d, after %d commits%n",
-              "served of the file",
-              100.0 * (counts.get(Count.HITS) - 1) / entries,
-              entries,
-              commits);
-        }
+        warm(pool, file, entries, commits);
       }
+    }
+  }
+
+  private static void cold(HikariDataSource pool, Path file, int entries) throws Exception {
+    long began = System.nanoTime();
+    try (WarmShelf warm = open(pool, file)) {
+      tell("opened cold", began);
+      began = System.nanoTime();
+      askAll(warm, entries);
+      tell("each question asked once", began);
+      began = System.nanoTime();
+    }
+    tell("closed, and written", began);
+    System.out.printf(Locale.ROOT, "%-28s %8.1f MiB%n", "the file", Files.size(file) / 1048576.0);
+  }
+
+  private static void warm(HikariDataSource pool, Path file, int entries, int commits)
+      throws Exception {
+    long began = System.nanoTime();
+    try (WarmShelf warm = open(pool, file)) {
+      tell("opened warm", began);
+      began = System.nanoTime();
+      askAll(warm, 1);
+      tell("the first answer", began);
+      began = System.nanoTime();
+      askAll(warm, entries);
+      tell("each question asked once", began);
+      Meters.Snapshot counts = warm.shelf("main").meters().snapshot();
+      System.out.printf(
+          Locale.ROOT,
+          "%-28s %8.2f %% of %d, after %d commits%n",
+          "served of the file",
+          100.0 * (counts.get(Count.HITS) - 1) / entries,
+          entries,
+          commits);
     }
   }
 

@@ -252,20 +252,7 @@ public final class Hunt implements AutoCloseable {
       }
     }
     for (int round = 0; round < ROUNDS_PER_EPOCH && checks < most; round++) {
-      boolean restart = file != null && random.nextInt(ROUNDS_PER_RESTART) == 0;
-      if (restart) {
-        warm.close();
-      }
-      for (int i = 1 + random.nextInt(3); i > 0; i--) {
-        String change = changes.next();
-        change(change);
-        made.add(change);
-      }
-      if (restart) {
-        restored += warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot().get(Count.RESTORED);
-        warm = opened(database, pool, ahead, file);
-        kept.clear();
-      }
+      made.addAll(changed(changes, random));
       untilDelivered();
       for (int i = 0; i < statements.size(); i++) {
         Asked each = statements.get(i);
@@ -284,6 +271,25 @@ public final class Hunt implements AutoCloseable {
       }
     }
     return null;
+  }
+
+  /** Changes some rows or other things, sometimes while no shelf is open. */
+  private List<String> changed(Changes changes, SplittableRandom random) throws Exception {
+    boolean restart = file != null && random.nextInt(ROUNDS_PER_RESTART) == 0;
+    if (restart) {
+      warm.close();
+    }
+    List<String> made = new ArrayList<>();
+    for (int i = 1 + random.nextInt(3); i > 0; i--) {
+      made.add(changes.next());
+      change(made.get(made.size() - 1));
+    }
+    if (restart) {
+      restored += warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot().get(Count.RESTORED);
+      warm = opened(database, pool, ahead, file);
+      kept.clear();
+    }
+    return made;
   }
 
   private void count(Reading<?> reading) {
