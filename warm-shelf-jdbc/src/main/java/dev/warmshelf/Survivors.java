@@ -7,6 +7,7 @@ import dev.warmshelf.file.AnswerFile;
 import dev.warmshelf.file.AnswerFileException;
 import dev.warmshelf.file.AnswerFileWriter;
 import dev.warmshelf.file.FileHead;
+import dev.warmshelf.file.WritersLock;
 import dev.warmshelf.file.WrittenAnswer;
 import dev.warmshelf.file.WrittenAnswer.Times;
 import dev.warmshelf.file.WrittenForm;
@@ -59,7 +60,7 @@ import org.slf4j.LoggerFactory;
  *
  * <p>Thread-safe.
  */
-final class Survivors implements AutoCloseable {
+final class Survivors {
   private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
 
   /** What nobody has asked for by then is forgotten. */
@@ -77,6 +78,7 @@ final class Survivors implements AutoCloseable {
   private static final Duration CLOSING = Duration.ofSeconds(30);
 
   private final WarmStart settings;
+  private final WritersLock lock;
   private final Feed feed;
   private final Board board;
   private final TimeSource time;
@@ -111,6 +113,7 @@ final class Survivors implements AutoCloseable {
    */
   Survivors(WarmStart settings, Feed feed, Board board, TimeSource time) {
     this.settings = settings;
+    this.lock = new WritersLock(settings.file());
     this.feed = feed;
     this.board = board;
     this.time = time;
@@ -334,14 +337,17 @@ final class Survivors implements AutoCloseable {
     if (place == null) {
       return;
     }
-    Map<Lane, Known> meanings = warm.verdicts().byLane();
-    FileHead head = new FileHead(program, time.wall(), place);
     long now = time.nanos();
-    try (AnswerFileWriter out = new AnswerFileWriter(settings.file(), head, settings.atMost())) {
-      Writing writing = new Writing(out, meanings, now);
-      warm.shelves().forEach(shelf -> shelf.tellOutliving(entry -> writing.write(shelf, entry)));
-      writing.throwIfFailed();
-      int count = out.finish();
+    try {
+      if (!lock.take()) {
+        if (troublesTold.add("locked")) {
+          LOG.warn(
+              "Warm start: file={} is written by somebody else as long as he is there",
+              settings.file());
+        }
+        return;
+      }
+      int count = write(warm, new FileHead(program, time.wall(), place), now);
       writtenState = state;
       writtenNanos = now;
       tookNanos = time.nanos() - now;
@@ -353,6 +359,16 @@ final class Survivors implements AutoCloseable {
             settings.file(),
             e);
       }
+    }
+  }
+
+  private int write(WarmShelf warm, FileHead head, long now) throws IOException {
+    Map<Lane, Known> meanings = warm.verdicts().byLane();
+    try (AnswerFileWriter out = new AnswerFileWriter(settings.file(), head, settings.atMost())) {
+      Writing writing = new Writing(out, meanings, now);
+      warm.shelves().forEach(shelf -> shelf.tellOutliving(entry -> writing.write(shelf, entry)));
+      writing.throwIfFailed();
+      return out.finish();
     }
   }
 
@@ -405,25 +421,29 @@ final class Survivors implements AutoCloseable {
     }
   }
 
-  /** Writes once more; to be called while the feed follows and the shelves are open. */
+  /**
+   * Writes once more; to be called while the feed follows and the shelves are open. Once it has
+   * been, it does nothing.
+   */
   void close(WarmShelf warm) {
     Thread writer = thread;
-    if (writer == null) {
+    if (writer == null || closed.getCount() == 0) {
       return;
     }
-    close();
+    closed.countDown();
     try {
       writer.join(CLOSING.toMillis());
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
     }
-    if (!writer.isAlive()) {
-      write(warm);
+    if (writer.isAlive()) {
+      return; // it writes still
     }
-  }
-
-  @Override
-  public void close() {
-    closed.countDown();
+    write(warm);
+    try {
+      lock.close();
+    } catch (IOException e) {
+      LOG.debug("The lock of {} was gone already", settings.file(), e);
+    }
   }
 }

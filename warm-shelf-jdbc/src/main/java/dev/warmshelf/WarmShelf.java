@@ -669,6 +669,15 @@ public final class WarmShelf implements AutoCloseable {
     }
 
     /**
+     * Begins without what an earlier process has kept, and leaves nothing to a later one: for who
+     * opens the shelves to look at something, beside the program.
+     */
+    public Builder coldStart() {
+      warmStart = null;
+      return this;
+    }
+
+    /**
      * Adds a rule for the statements that come through {@link WarmShelf#dataSource()}, after those
      * before it.
      */

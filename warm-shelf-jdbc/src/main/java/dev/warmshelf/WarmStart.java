@@ -13,7 +13,7 @@ import java.util.Objects;
  * of all changes, and it begins there again. Answers without a feed are not written, nor are the
  * program's own values ({@link WarmShelf#values}).
  *
- * @param file of this process alone; others that are open at once have their own
+ * @param file of this program alone; of several of its processes one writes it, the others read
  * @param every how often it is written while the shelves are open
  * @param atMost how many bytes it may have, about; as many are held in memory after the start until
  *     they are asked for, for ten minutes at most

@@ -85,6 +85,7 @@ class WarmStartTest {
     try (WarmShelf warm = open()) {
       ports(warm);
       agent(warm);
+      warm.close(); // and once more, at the end: what is written stays written
     }
     meanwhile.run();
     try (WarmShelf warm = open()) {
@@ -318,7 +319,7 @@ class WarmStartTest {
     try (WarmShelf warm = open()) {
       assertThat(ports(warm).origin()).isEqualTo(Origin.LOADED);
     }
-    assertThat(directory.toFile().list()).containsExactly("answers");
+    assertThat(directory.toFile().list()).containsExactlyInAnyOrder("answers", "answers.lock");
   }
 
   @Test
@@ -328,7 +329,27 @@ class WarmStartTest {
     }
     assertThat(PosixFilePermissions.toString(Files.getPosixFilePermissions(file)))
         .isEqualTo("rw-------");
-    assertThat(directory.toFile().list()).containsExactly("answers");
+    assertThat(directory.toFile().list()).containsExactlyInAnyOrder("answers", "answers.lock");
+  }
+
+  /** As when a new program is started before the old one ends: both read, one writes. */
+  @Test
+  void whoeverWasFirstWritesAsLongAsHeIsThere() throws Exception {
+    WarmStart often = WarmStart.from(file).writtenEvery(Duration.ofMillis(5));
+    WarmShelf old = database.shelf(5).warmStart(often).open();
+    ports(old);
+    Waiting.until("it has written", () -> Files.exists(file));
+    try (WarmShelf young = open()) {
+      assertThat(agent(young).origin()).isEqualTo(Origin.LOADED);
+    }
+    try (WarmShelf third = open()) {
+      assertThat(ports(third).origin()).isEqualTo(Origin.KEPT);
+      assertThat(agent(third).origin()).isEqualTo(Origin.LOADED);
+      old.close();
+    }
+    try (WarmShelf next = open()) {
+      assertThat(agent(next).origin()).isEqualTo(Origin.KEPT);
+    }
   }
 
   @Test

@@ -181,6 +181,7 @@ public final class Hunt implements AutoCloseable {
       return hunt.hunt(checks, new SplittableRandom(seed));
     } finally {
       Files.deleteIfExists(directory.resolve("answers"));
+      Files.deleteIfExists(directory.resolve("answers.lock"));
       Files.delete(directory);
     }
   }

@@ -137,6 +137,7 @@ final class ConfigCommand implements Runnable {
       lines.add(label + rule);
       label = "             ";
     }
+    read.warmStart().ifPresent(start -> lines.add("warm start   " + start.file()));
     if (read.rules().isEmpty()) {
       lines.add(label + "none: nothing is kept of what the program asks by JDBC");
     }

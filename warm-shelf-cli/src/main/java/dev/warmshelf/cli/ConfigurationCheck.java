@@ -87,7 +87,7 @@ final class ConfigurationCheck {
   }
 
   private boolean opens(HikariDataSource pool, List<Recorded> recorded) {
-    try (WarmShelf warm = read.over(pool).open()) {
+    try (WarmShelf warm = read.over(pool).coldStart().open()) {
       warm.dataSource();
       for (Recorded each : recorded) {
         judge(each, warm.prospect(each.sql()));

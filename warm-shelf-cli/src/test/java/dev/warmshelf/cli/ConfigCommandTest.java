@@ -67,7 +67,9 @@ class ConfigCommandTest {
   void asksTheDatabase() throws Exception {
     try (LocalPostgres server = LocalPostgres.start()) {
       SkerryLine.loadTiny(server.dataSource("postgres"));
-      Path file = file("rules: [{tables: [port, island]}]");
+      Path answers = folder.resolve("answers"); // the program's, which the check leaves alone
+      Path file =
+          file("rules: [{tables: [port, island]}]\nwarm-start: {file: '" + answers + "'}\n");
       List<String> line = List.of("config", "check", file.toString(), "--db");
       Ran without = run(line, server);
       assertThat(without.exitCode()).isOne();
@@ -76,8 +78,10 @@ class ConfigCommandTest {
       Ran ran = run(line, server);
       assertThat(ran.exitCode()).isOne();
       assertThat(ran.out())
+          .contains("warm start   " + answers)
           .contains("the journal does not follow the table 'island'")
           .doesNotContain("the table 'port'");
+      assertThat(answers).doesNotExist();
     }
   }
 

@@ -159,6 +159,11 @@ public final class Configuration {
     return rules;
   }
 
+  /** The file in which answers outlive the process; empty if they end with it. */
+  public Optional<WarmStart> warmStart() {
+    return Optional.ofNullable(warmStart);
+  }
+
   /**
    * The shelves over a data source, still to be opened.
    *
