@@ -93,7 +93,11 @@ final class Survivors {
   private final Set<String> troublesTold = ConcurrentHashMap.newKeySet();
   private final CountDownLatch closed = new CountDownLatch(1);
   private final long openedNanos;
-  private @Nullable Thread thread;
+  private volatile @Nullable Thread thread;
+
+  /** For a program that ends without closing, as one that has its shelves by a URL alone. */
+  private volatile @Nullable Thread atExit;
+
   private long writtenNanos;
   private long writtenState = -1;
   private long tookNanos;
@@ -172,6 +176,24 @@ final class Survivors {
     writer.setDaemon(true);
     thread = writer;
     writer.start();
+    Thread last = new Thread(() -> close(warm), "warm-shelf-file-last");
+    try {
+      Runtime.getRuntime().addShutdownHook(last);
+      atExit = last;
+    } catch (IllegalStateException e) {
+      LOG.debug("The program ends already", e);
+    }
+  }
+
+  private void forgetExit() {
+    Thread last = atExit;
+    if (last != null && last != Thread.currentThread()) {
+      try {
+        Runtime.getRuntime().removeShutdownHook(last);
+      } catch (IllegalStateException e) {
+        LOG.debug("The program ends already", e);
+      }
+    }
   }
 
   private void run(WarmShelf warm) {
@@ -425,12 +447,13 @@ final class Survivors {
    * Writes once more; to be called while the feed follows and the shelves are open. Once it has
    * been, it does nothing.
    */
-  void close(WarmShelf warm) {
+  synchronized void close(WarmShelf warm) {
     Thread writer = thread;
     if (writer == null || closed.getCount() == 0) {
       return;
     }
     closed.countDown();
+    forgetExit();
     try {
       writer.join(CLOSING.toMillis());
     } catch (InterruptedException e) {

@@ -47,10 +47,11 @@ class KilledProgramTest {
     return all;
   }
 
-  private static WarmShelf open(PGSimpleDataSource source, Path file) throws Exception {
+  private static WarmShelf open(PGSimpleDataSource source, Path file, Duration every)
+      throws Exception {
     return WarmShelf.over(source)
         .following(JournalFeed.on(source).polling(Duration.ofMillis(2)))
-        .warmStart(WarmStart.from(file).writtenEvery(Duration.ofMillis(3)))
+        .warmStart(WarmStart.from(file).writtenEvery(every))
         .open();
   }
 
@@ -58,14 +59,22 @@ class KilledProgramTest {
     return warm.query(sql).asMaps().list();
   }
 
-  /** The program: a database's URL, the file, and a seed. */
+  /** The program: a database's URL, the file, and a seed; or "end" for one that just ends. */
   public static void main(String[] arguments) throws Exception {
     PGSimpleDataSource source = new PGSimpleDataSource();
     source.setURL(arguments[0]);
     source.setUser("postgres");
-    Random random = new Random(Long.parseLong(arguments[2]));
     List<String> questions = questions();
-    WarmShelf warm = open(source, Path.of(arguments[1]));
+    Path file = Path.of(arguments[1]);
+    if (arguments[2].equals("end")) {
+      WarmShelf forgotten = open(source, file, Duration.ofHours(1));
+      for (String question : questions) {
+        ask(forgotten, question);
+      }
+      return;
+    }
+    Random random = new Random(Long.parseLong(arguments[2]));
+    WarmShelf warm = open(source, file, Duration.ofMillis(3));
     try (Connection connection = source.getConnection();
         Statement statement = connection.createStatement()) {
       System.out.println("ready");
@@ -82,9 +91,7 @@ class KilledProgramTest {
     }
   }
 
-  @Test
-  @Timeout(value = 30, unit = TimeUnit.MINUTES)
-  void whatOutlivesAKillIsTrue(@TempDir Path directory) throws Exception {
+  private static TestDatabase database() throws Exception {
     TestDatabase database = TestDatabase.create();
     database.run(
         "CREATE TABLE item AS SELECT i AS id, i % 20 AS part, 0 AS n FROM generate_series(0, "
@@ -92,6 +99,26 @@ class KilledProgramTest {
             + ") i");
     database.run("ALTER TABLE item ADD PRIMARY KEY (id)");
     dev.warmshelf.journal.Journal.on(database.dataSource()).install(List.of("item:id,part"));
+    return database;
+  }
+
+  @Test
+  @Timeout(value = 1, unit = TimeUnit.MINUTES)
+  void aProgramThatEndsWithoutClosingHasWritten(@TempDir Path directory) throws Exception {
+    TestDatabase database = database();
+    Path file = directory.resolve("answers");
+    assertThat(start(database, file, "end").waitFor()).isZero();
+    try (WarmShelf warm = open(database.postgres(), directory.resolve("copy"), file)) {
+      for (String question : questions()) {
+        assertThat(ask(warm, question).origin()).isEqualTo(Origin.KEPT);
+      }
+    }
+  }
+
+  @Test
+  @Timeout(value = 30, unit = TimeUnit.MINUTES)
+  void whatOutlivesAKillIsTrue(@TempDir Path directory) throws Exception {
+    TestDatabase database = database();
     Path file = directory.resolve("answers");
     Random random = new Random(11);
     long kept = 0;
@@ -116,21 +143,24 @@ class KilledProgramTest {
   /** With a copy of the file: what this one writes is not what the killed one finds. */
   private static WarmShelf open(PGSimpleDataSource source, Path copy, Path file) throws Exception {
     Files.copy(file, copy);
-    return open(source, copy);
+    return open(source, copy, Duration.ofHours(1));
+  }
+
+  private static Process start(TestDatabase database, Path file, String how) throws Exception {
+    return new ProcessBuilder(
+            ProcessHandle.current().info().command().orElseThrow(),
+            "-cp",
+            System.getProperty("java.class.path"),
+            KilledProgramTest.class.getName(),
+            database.postgres().getUrl(),
+            file.toString(),
+            how)
+        .redirectError(ProcessBuilder.Redirect.INHERIT)
+        .start();
   }
 
   private static void runAndKill(TestDatabase database, Path file, Random random) throws Exception {
-    Process program =
-        new ProcessBuilder(
-                ProcessHandle.current().info().command().orElseThrow(),
-                "-cp",
-                System.getProperty("java.class.path"),
-                KilledProgramTest.class.getName(),
-                database.postgres().getUrl(),
-                file.toString(),
-                Long.toString(random.nextLong()))
-            .redirectError(ProcessBuilder.Redirect.INHERIT)
-            .start();
+    Process program = start(database, file, Long.toString(random.nextLong()));
     try (BufferedReader said = program.inputReader()) {
       assertThat(said.readLine()).isEqualTo("ready");
       long modified = Files.exists(file) ? Files.getLastModifiedTime(file).toMillis() : 0;

@@ -11,6 +11,7 @@ import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.SqlStatement;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.attribute.PosixFilePermissions;
@@ -338,7 +339,11 @@ class WarmStartTest {
     WarmStart often = WarmStart.from(file).writtenEvery(Duration.ofMillis(5));
     WarmShelf old = database.shelf(5).warmStart(often).open();
     ports(old);
-    Waiting.until("it has written", () -> Files.exists(file));
+    Waiting.until(
+        "it has written them",
+        () ->
+            Files.exists(file)
+                && Files.readString(file, StandardCharsets.ISO_8859_1).contains("from port"));
     try (WarmShelf young = open()) {
       assertThat(agent(young).origin()).isEqualTo(Origin.LOADED);
     }
