@@ -39,6 +39,7 @@ import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
+import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -140,6 +141,7 @@ final class Survivors {
         leave("it was written " + ago.negated() + " from now, by the clock");
         return;
       }
+      feed.from(file.head().place()); // first: without it nothing of the file may be believed
       Fence fence = new Fence(board.lastTick(), openedNanos);
       int count = 0;
       for (Map.Entry<WrittenForm, List<ByteBuffer>> each : file.answers().entrySet()) {
@@ -147,9 +149,9 @@ final class Survivors {
         dormant.merge(each.getKey().shape(), List.of(group), Survivors::both);
         count += each.getValue().size();
       }
-      feed.from(file.head().place());
       LOG.info("Warm start: file={} answers={} written_ago={}", path, count, ago);
     } catch (AnswerFileException | IOException | RuntimeException e) {
+      forget();
       leave(String.valueOf(e.getMessage()));
     }
   }
@@ -159,7 +161,7 @@ final class Survivors {
   }
 
   private static List<Group> both(List<Group> some, List<Group> more) {
-    return java.util.stream.Stream.concat(some.stream(), more.stream()).toList();
+    return Stream.concat(some.stream(), more.stream()).toList();
   }
 
   /** The feed follows: what it could not begin from is of no use. Begins to write now and then. */
