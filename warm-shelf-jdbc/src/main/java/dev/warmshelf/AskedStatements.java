@@ -52,6 +52,11 @@ final class AskedStatements {
     }
   }
 
+  /** A count that nobody is shown. */
+  static Count apart(SqlStatement statement) {
+    return new Count(statement.formDigest(), new Form("", statement.normalForm()));
+  }
+
   /** The count of a statement's form. */
   Count of(SqlStatement statement) {
     return of("", statement);

@@ -25,7 +25,6 @@ final class KeptStatement {
   private final List<String> declared;
   private final List<Lane> tags;
   private final KeyMaker keys;
-  private final AnswerForm form;
 
   /** The types that values are bound as; null if their classes tell. */
   private final @Nullable List<String> boundAs;
@@ -49,7 +48,6 @@ final class KeptStatement {
     this.declared = declared;
     this.tags = tags;
     this.keys = keys;
-    this.form = AnswerForm.VALUES;
   }
 
   /**
@@ -73,7 +71,6 @@ final class KeptStatement {
     this.declared = List.of();
     this.tags = List.of();
     this.keys = keys;
-    this.form = form;
   }
 
   /** The last verdict, which is nearly always the next. */
@@ -126,7 +123,7 @@ final class KeptStatement {
     List<String> types = boundAs != null ? boundAs : Binding.typesOf(values);
     Judged judged = warm.verdicts().judged(statement, types, declared, kind, over);
     if (judged != null) {
-      warm.admitSurvivors(keys.form(), shelf, form, judged);
+      warm.admitSurvivors(keys.form(), shelf, loading.form(), judged);
       last = new Last(kind, values, types, judged);
     }
     return judged;

@@ -97,7 +97,7 @@ public final class QueryDraft {
 
   /** Finishes it as one that the library asks for itself. */
   ShelvedQuery<?> asRoster(Shelf on) {
-    return of(Mapper.toMaps(), on, new AskedStatements().of(statement));
+    return of(Mapper.toMaps(), on, AskedStatements.apart(statement));
   }
 
   private <T> ShelvedQuery<T> as(Mapper<T> mapper) {

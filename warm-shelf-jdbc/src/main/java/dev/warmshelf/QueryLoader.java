@@ -54,6 +54,11 @@ final class QueryLoader {
     this.binder = binder;
   }
 
+  /** That answers are kept in. */
+  AnswerForm form() {
+    return form;
+  }
+
   /** The same, whose values somebody else hands to the driver. */
   QueryLoader boundBy(Binder other) {
     return new QueryLoader(text, order, form, other);

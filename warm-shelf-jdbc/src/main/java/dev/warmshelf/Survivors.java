@@ -93,7 +93,10 @@ final class Survivors {
 
   private final Set<String> troublesTold = ConcurrentHashMap.newKeySet();
   private final CountDownLatch closed = new CountDownLatch(1);
-  private final long openedNanos;
+
+  /** From before the feed's first look. */
+  private final Fence opened;
+
   private volatile @Nullable Thread thread;
 
   /** For a program that ends without closing, as one that has its shelves by a URL alone. */
@@ -106,11 +109,10 @@ final class Survivors {
   /**
    * Answers to one form of question, as they stand in the file.
    *
-   * @param fence from before the feed's first look
-   * @param agoNanos how long before that the file was written
+   * @param writtenNanos when that was written, on this process's clock
    */
   private record Group(
-      WrittenForm form, AnswerFile file, List<ByteBuffer> answers, Fence fence, long agoNanos) {}
+      WrittenForm form, AnswerFile file, List<ByteBuffer> answers, long writtenNanos) {}
 
   /**
    * Reads the file, if there is one, and has the feed begin where it ends. To be called before the
@@ -122,9 +124,9 @@ final class Survivors {
     this.feed = feed;
     this.board = board;
     this.time = time;
-    this.openedNanos = time.nanos();
+    this.opened = new Fence(board.lastTick(), time.nanos());
     this.program = "warm shelf " + WarmShelf.version();
-    this.writtenNanos = openedNanos;
+    this.writtenNanos = opened.nanos();
     read();
   }
 
@@ -142,10 +144,10 @@ final class Survivors {
         return;
       }
       feed.from(file.head().place()); // first: without it nothing of the file may be believed
-      Fence fence = new Fence(board.lastTick(), openedNanos);
+      long written = opened.nanos() - ago.toNanos();
       int count = 0;
       for (Map.Entry<WrittenForm, List<ByteBuffer>> each : file.answers().entrySet()) {
-        Group group = new Group(each.getKey(), file, each.getValue(), fence, ago.toNanos());
+        Group group = new Group(each.getKey(), file, each.getValue(), written);
         dormant.merge(each.getKey().shape(), List.of(group), Survivors::both);
         count += each.getValue().size();
       }
@@ -166,11 +168,7 @@ final class Survivors {
 
   /** The feed follows: what it could not begin from is of no use. Begins to write now and then. */
   void begin(WarmShelf warm) {
-    boolean lost =
-        dormant.values().stream()
-            .flatMap(List::stream)
-            .anyMatch(group -> !board.isFresh(Footprint.NOTHING, group.fence().tick()));
-    if (lost) {
+    if (!dormant.isEmpty() && !board.isFresh(Footprint.NOTHING, opened.tick())) {
       forget();
       leave("the feed cannot begin at its place any more");
     }
@@ -201,7 +199,7 @@ final class Survivors {
   private void run(WarmShelf warm) {
     try {
       while (!closed.await(pauseNanos(), TimeUnit.NANOSECONDS)) {
-        if (time.nanos() - openedNanos > DORMANT.toNanos()) {
+        if (time.nanos() - opened.nanos() > DORMANT.toNanos()) {
           forget();
         }
         if (isDue(warm)) {
@@ -327,16 +325,15 @@ final class Survivors {
     private void putBack(WrittenAnswer written) {
       Answer answer = form.readWritten(written.columns(), written.rows());
       Times times = written.times();
-      long base = openedNanos - group.agoNanos();
-      long filled = base - times.age();
+      long filled = group.writtenNanos() - times.age();
       shelf.putBack(
           Key.ofWritten(group.form().shape(), written.key().array()),
           answer,
           Footprint.of(written.lanes()).and(meanings),
-          new Fence(group.fence().tick(), filled - times.load()),
+          new Fence(opened.tick(), filled - times.load()),
           filled,
           new Life(times.lifetime(), times.sinceUse()),
-          base - times.idle());
+          group.writtenNanos() - times.idle());
     }
   }
 

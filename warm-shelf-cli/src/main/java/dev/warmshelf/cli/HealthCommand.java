@@ -81,19 +81,24 @@ final class HealthCommand implements Callable<Integer> {
     return String.valueOf(part.get("Health")).toLowerCase(Locale.ROOT).replace('_', ' ');
   }
 
-  /** In a line. */
-  static String inWords(Map<String, Object> part) {
-    long lag = part.get("LagMillis") instanceof Long millis ? millis : -1;
+  /**
+   * In a line.
+   *
+   * @param lag what to say of that
+   */
+  static String inWords(Map<String, Object> part, String lag) {
     String since = String.valueOf(part.get("LostSince"));
     String why = String.valueOf(part.get("Why"));
     return state(part)
         + (since.isEmpty() ? "" : " since " + since)
-        + (lag < 0 ? "" : "; changes are known up to " + lag + " ms ago")
+        + lag
         + (why.isEmpty() ? "" : ": " + why);
   }
 
   private static void lines(Map<String, Object> part, PrintWriter out) {
-    out.println("health       " + inWords(part));
+    long millis = part.get("LagMillis") instanceof Long known ? known : -1;
+    String lag = millis < 0 ? "" : "; changes are known up to " + millis + " ms ago";
+    out.println("health       " + inWords(part, lag));
     gives(part).forEach((shelf, what) -> out.println("reads get    " + shelf + ": " + what));
   }
 }

@@ -1,5 +1,7 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.AskedStatement;
+import dev.warmshelf.AskedStatement.Outcomes;
 import dev.warmshelf.cli.ProgramDesk.Held;
 import dev.warmshelf.cli.ProgramMeters.Look;
 import dev.warmshelf.cli.ProgramMeters.Meters;
@@ -99,10 +101,7 @@ final class PageLooks {
 
   private static Map<String, Object> words(Map<String, Object> part) {
     return Map.of(
-        "well",
-        Boolean.TRUE.equals(part.get("IsWell")),
-        "words",
-        HealthCommand.inWords(part).replaceFirst("; changes are known .* ms ago", ""));
+        "well", Boolean.TRUE.equals(part.get("IsWell")), "words", HealthCommand.inWords(part, ""));
   }
 
   /**
@@ -110,20 +109,20 @@ final class PageLooks {
    *
    * @param held by form
    */
-  synchronized void queries(List<AskedLine> asked, Map<String, Held> held) {
-    Map<List<String>, AskedLine> merged = new LinkedHashMap<>();
+  synchronized void queries(List<AskedStatement> asked, Map<String, Held> held) {
+    Map<List<String>, AskedStatement> merged = new LinkedHashMap<>();
     asked.forEach(
         each ->
-            merged.merge(List.of(each.name(), each.form(), each.standing()), each, AskedLine::and));
+            merged.merge(
+                List.of(each.name(), each.formDigest(), each.standing()), each, PageLooks::both));
     Map<String, Held> left = new LinkedHashMap<>(held);
-    asked.forEach(each -> left.remove(each.form()));
-    left.forEach(
-        (form, some) -> merged.put(List.of(form), AskedLine.unknown(form, some.statement())));
+    asked.forEach(each -> left.remove(each.formDigest()));
+    left.forEach((form, some) -> merged.put(List.of(form), uncounted(form, some.statement())));
     List<Map<String, Object>> all =
         merged.values().stream()
             .sorted(Comparator.comparingLong(each -> -each.outcomes().all()))
             .limit(MOST_QUERIES)
-            .map(each -> query(each, held.get(each.form())))
+            .map(each -> query(each, held.get(each.formDigest())))
             .toList();
     Map<String, Long> now = new LinkedHashMap<>();
     held.forEach((form, some) -> now.put(form, some.entries()));
@@ -131,8 +130,20 @@ final class PageLooks {
     entries = now;
   }
 
-  private static Map<String, Object> query(AskedLine asked, @Nullable Held held) {
-    Map<String, Object> fields = asked.fields();
+  /** The same query in two parts of the program. */
+  private static AskedStatement both(AskedStatement one, AskedStatement other) {
+    Outcomes outcomes = one.outcomes().and(other.outcomes());
+    return new AskedStatement(
+        one.name(), one.formDigest(), one.normalForm(), outcomes, one.standing());
+  }
+
+  /** One that is held, of which nothing is counted. */
+  private static AskedStatement uncounted(String form, String statement) {
+    return new AskedStatement("", form, statement, new Outcomes(0, 0, 0), "");
+  }
+
+  private static Map<String, Object> query(AskedStatement asked, @Nullable Held held) {
+    Map<String, Object> fields = StatementsCommand.fields(asked);
     fields.put("entries", held == null ? 0 : held.entries());
     fields.put("bytes", held == null ? 0 : held.bytes());
     return fields;

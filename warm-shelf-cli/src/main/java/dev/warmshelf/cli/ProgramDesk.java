@@ -1,5 +1,7 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.AskedStatement;
+import dev.warmshelf.AskedStatement.Outcomes;
 import dev.warmshelf.jmx.JmxBeans;
 import java.io.IOException;
 import java.util.ArrayList;
@@ -16,6 +18,7 @@ import javax.management.openmbean.CompositeData;
 /** What a running program answers, and does, if it is asked over JMX. */
 final class ProgramDesk {
   private static final String TEXT = String.class.getName();
+  private static final int ASKED_PARTS = 7;
 
   private final MBeanServerConnection server;
 
@@ -118,13 +121,21 @@ final class ProgramDesk {
   }
 
   /** What the program has asked, the most frequent first. */
-  List<AskedLine> statements() throws IOException {
-    List<AskedLine> all = new ArrayList<>();
+  List<AskedStatement> statements() throws IOException {
+    List<AskedStatement> all = new ArrayList<>();
     for (ObjectName bean : find("program")) {
       String lines = String.valueOf(attributes(bean, "Statements").get("Statements"));
-      lines.lines().map(AskedLine::of).forEach(all::add);
+      lines.lines().map(ProgramDesk::asked).forEach(all::add);
     }
     return all;
+  }
+
+  /** From a line with tabulators between its parts. */
+  private static AskedStatement asked(String line) {
+    String[] parts = line.split("\t", ASKED_PARTS);
+    Outcomes outcomes =
+        new Outcomes(Long.parseLong(parts[2]), Long.parseLong(parts[3]), Long.parseLong(parts[4]));
+    return new AskedStatement(parts[0], parts[1], parts[6], outcomes, parts[5]);
   }
 
   /** How each part of the program is. */

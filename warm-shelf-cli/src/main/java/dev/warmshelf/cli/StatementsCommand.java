@@ -1,5 +1,6 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.AskedStatement;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
 import dev.warmshelf.measure.workload.RecordedStatements;
@@ -75,12 +76,12 @@ final class StatementsCommand implements Callable<Integer> {
   }
 
   private List<String> running(String program) throws Failure {
-    List<AskedLine> asked = ProgramTarget.of(program).ask(ProgramDesk::statements);
+    List<AskedStatement> asked = ProgramTarget.of(program).ask(ProgramDesk::statements);
     if (asked.isEmpty()) {
       throw new Failure(
           "The program has asked nothing yet, neither by a query nor through a wrapped data source.");
     }
-    return json ? asked.stream().map(each -> Json.onOneLine(each.fields())).toList() : table(asked);
+    return json ? asked.stream().map(each -> Json.onOneLine(fields(each))).toList() : table(asked);
   }
 
   /** What a recording has. */
@@ -132,21 +133,34 @@ final class StatementsCommand implements Callable<Integer> {
     return table.lines("");
   }
 
-  private static List<String> table(List<AskedLine> asked) {
+  /** In JSON, here and on the live page. */
+  static Map<String, Object> fields(AskedStatement asked) {
+    Map<String, Object> fields = new LinkedHashMap<>();
+    fields.put("name", asked.name());
+    fields.put("form", asked.formDigest());
+    fields.put("hits", asked.outcomes().hits());
+    fields.put("misses", asked.outcomes().misses());
+    fields.put("direct", asked.outcomes().direct());
+    fields.put("standing", asked.standing());
+    fields.put("statement", asked.normalForm());
+    return fields;
+  }
+
+  private static List<String> table(List<AskedStatement> asked) {
     TextTable table =
         new TextTable(
             List.of("name", "form", "hits", "misses", "direct", "standing", "statement"),
             TextTable.Side.LEFT);
-    for (AskedLine each : asked) {
+    for (AskedStatement each : asked) {
       table.row(
           List.of(
               each.name(),
-              each.form(),
+              each.formDigest(),
               Text.count(each.outcomes().hits()),
               Text.count(each.outcomes().misses()),
               Text.count(each.outcomes().direct()),
               cut(each.standing(), STANDING),
-              cut(each.statement(), WIDTH)));
+              cut(each.normalForm(), WIDTH)));
     }
     return table.lines("");
   }

@@ -98,7 +98,7 @@ final class WatchCommand implements Callable<Integer> {
     return 0;
   }
 
-  private boolean isOver() throws Failure {
+  private boolean isOver() {
     try {
       return stopped.await(interval, TimeUnit.SECONDS);
     } catch (InterruptedException e) {

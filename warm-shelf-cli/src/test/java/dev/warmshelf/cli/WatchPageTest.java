@@ -5,7 +5,8 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.junit.jupiter.api.Assumptions.assumeTrue;
 
 import com.fasterxml.jackson.databind.ObjectMapper;
-import dev.warmshelf.cli.AskedLine.Outcomes;
+import dev.warmshelf.AskedStatement;
+import dev.warmshelf.AskedStatement.Outcomes;
 import dev.warmshelf.cli.ProgramDesk.Held;
 import dev.warmshelf.cli.ProgramMeters.Look;
 import dev.warmshelf.cli.ProgramMeters.Meters;
@@ -176,10 +177,10 @@ class WatchPageTest {
     assumeTrue(installed.isPresent() || Boolean.getBoolean("browser.required"), "no browser here");
     looks.queries(
         List.of(
-            new AskedLine(
-                "ports", "0123456789abcdef", new Outcomes(30, 10, 0), "kept on main", "s"),
-            new AskedLine(
-                "ports", "0123456789abcdef", new Outcomes(0, 40, 0), "kept on main", "s")),
+            new AskedStatement(
+                "ports", "0123456789abcdef", "s", new Outcomes(30, 10, 0), "kept on main"),
+            new AskedStatement(
+                "ports", "0123456789abcdef", "s", new Outcomes(0, 40, 0), "kept on main")),
         Map.of(
             "0123456789abcdef", new Held("s", 1_200, 4_000_000),
             "fedcba9876543210", new Held("select <b>", 34, 1_000_000)));

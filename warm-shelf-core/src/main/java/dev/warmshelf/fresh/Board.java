@@ -353,7 +353,18 @@ public final class Board {
 
   /** Whether this lane has not changed since the fence was taken. */
   public boolean isFresh(Lane lane, long fence) {
-    return fence >= floor && stamp(lane.hash()) <= fence;
+    return isFresh(lane, fence, fence, 0);
+  }
+
+  /** The same of an answer's lane, as {@link #isFresh(Footprint, long, long, long)} has it. */
+  public boolean isFresh(Lane lane, long fence, long dataFence, long own) {
+    return fence >= floor
+        && own != OVERTAKEN
+        && !isLater(lane.hash(), lane.isData() ? dataFence : fence, own);
+  }
+
+  private boolean isLater(long hash, long upTo, long own) {
+    return stamps.isLater(one(hash), upTo, own) && stamps.isLater(other(hash), upTo, own);
   }
 
   /**
@@ -376,9 +387,7 @@ public final class Board {
     }
     int data = footprint.dataSize();
     for (int i = 0; i < footprint.size(); i++) {
-      long upTo = i < data ? dataFence : fence;
-      long hash = footprint.hash(i);
-      if (stamps.isLater(one(hash), upTo, own) && stamps.isLater(other(hash), upTo, own)) {
+      if (isLater(footprint.hash(i), i < data ? dataFence : fence, own)) {
         return false;
       }
     }

@@ -322,8 +322,7 @@ final class ShelfContents implements Keeper {
       if (replaced != null) {
         left(replaced, "invalidated");
       }
-      if (wasCleared(clearings, entry)) {
-        store.remove(entry);
+      if (!staysIn(clearings, entry)) {
         return false;
       }
       meters.count(Count.FILLS);
@@ -343,12 +342,11 @@ final class ShelfContents implements Keeper {
       if (isOut(entry) || wasCleared(clearings, entry) || holds(entry.key()) || !store.put(entry)) {
         return false;
       }
-      if (wasCleared(clearings, entry)) {
-        store.remove(entry);
-        return false;
+      boolean stays = staysIn(clearings, entry);
+      if (stays) {
+        meters.count(Count.RESTORED);
       }
-      meters.count(Count.RESTORED);
-      return true;
+      return stays;
     } catch (RuntimeException e) {
       tellOnce("keep an answer", e);
       return false;
@@ -421,6 +419,15 @@ final class ShelfContents implements Keeper {
   private Footprint clearingsOf(Key key) {
     return Footprint.of(
         Lane.ofClearing(shelf, key), Lane.ofClearedForm(shelf, key.form().formDigest()));
+  }
+
+  /** Whether an entry that was just put in was not cleared meanwhile; else takes it out. */
+  private boolean staysIn(Footprint clearings, Entry entry) {
+    boolean stays = !wasCleared(clearings, entry);
+    if (!stays) {
+      store.remove(entry);
+    }
+    return stays;
   }
 
   private boolean wasCleared(Footprint clearings, Entry entry) {

@@ -173,7 +173,7 @@ public final class Entry {
    * Whether a lane of its footprint has changed since the answer was read, for all it may matter.
    */
   public boolean isOutBy(Board board, Lane lane) {
-    return !board.isFresh(Footprint.of(lane), fence, dataFence, ownTick);
+    return !board.isFresh(lane, fence, dataFence, ownTick);
   }
 
   /**
