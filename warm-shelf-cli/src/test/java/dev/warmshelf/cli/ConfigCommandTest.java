@@ -94,14 +94,18 @@ class ConfigCommandTest {
             new ConfiguredDataSource(server.dataSource("postgres"), file);
         Connection connection = program.getConnection()) {
       WarmShelf warm = program.warmShelf().orElseThrow();
+      String never = "SELECT now() /* shelf: never-so */";
+      String unruled = "SELECT name FROM vessel";
+      warm.prospect(never); // a statement is recorded from when it is known to be a read
+      warm.prospect(unruled);
       long deadline = System.nanoTime() + 30_000_000_000L;
       while (warm.shelf("main").meters().snapshot().get(Count.HITS) < 2) {
         assertThat(System.nanoTime()).isLessThan(deadline);
         for (int port = 1; port <= 2; port++) {
           ask(connection, "SELECT name FROM port WHERE id = " + port);
         }
-        ask(connection, "SELECT now() /* shelf: never-so */");
-        ask(connection, "SELECT name FROM vessel");
+        ask(connection, never);
+        ask(connection, unruled);
       }
     }
     return into;
