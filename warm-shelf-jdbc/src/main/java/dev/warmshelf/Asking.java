@@ -21,6 +21,7 @@ import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Expiry;
 import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.OldAnswers;
+import dev.warmshelf.shelf.Others;
 import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
@@ -413,6 +414,11 @@ class Asking {
     @Override
     public long freshWithinNanos() {
       return freshWithinNanos;
+    }
+
+    @Override
+    public @Nullable Others fromOthers() {
+      return statement.warm().others(statement, judged);
     }
 
     /** Who holds a connection does not wait for somebody who may be waiting for one. */

@@ -1,7 +1,6 @@
 package dev.warmshelf;
 
 import dev.warmshelf.feed.Clearing;
-import dev.warmshelf.fresh.Board;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.shelf.Shelf;
@@ -12,6 +11,7 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.ToIntFunction;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -21,8 +21,17 @@ final class Clearings {
   private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
   private static final String EVERYWHERE = "SELECT warm_shelf.clear(?, ?)";
 
+  /** So many tables' clearings are remembered apart. */
+  private static final int MOST_TABLES = 1_000;
+
   private final WarmShelf warm;
   private final Map<String, Shelf> shelves;
+
+  /** By name, the tick of the last clearing of tables that nobody may have asked for here. */
+  private final Map<String, Long> clearedTables = new ConcurrentHashMap<>();
+
+  /** The same of all tables. */
+  private volatile long allClearedUpTo = -1;
 
   Clearings(WarmShelf warm, Map<String, Shelf> shelves) {
     this.warm = warm;
@@ -61,14 +70,38 @@ final class Clearings {
 
   /** A name without its schema may be several tables. */
   private void clearTables(String name) {
-    Board board = warm.board();
     Set<Lane> lanes = new HashSet<>();
     for (Lane table : warm.verdicts().tables()) {
       if (table.tableNames().contains(name)) {
         lanes.addAll(List.of(table, table.atLarge()));
       }
     }
-    board.tick(lanes);
+    long tick = warm.tickCleared(lanes);
+    clearedTables.put(name, tick);
+    if (clearedTables.size() > MOST_TABLES) {
+      allClearedUpTo = tick;
+      clearedTables.clear();
+    }
+  }
+
+  /** Whether a table of these lanes has been cleared since a tick. */
+  boolean hasClearedTableOf(List<Lane> lanes, long since) {
+    if (since < allClearedUpTo) {
+      return true;
+    } else if (clearedTables.isEmpty()) {
+      return false;
+    }
+    for (Lane lane : lanes) {
+      if (lane.isData()) {
+        for (String name : lane.table().tableNames()) {
+          Long tick = clearedTables.get(name);
+          if (tick != null && since < tick) {
+            return true;
+          }
+        }
+      }
+    }
+    return false;
   }
 
   /**

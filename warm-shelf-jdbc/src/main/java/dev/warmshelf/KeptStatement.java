@@ -30,6 +30,7 @@ final class KeptStatement {
   private final @Nullable List<String> boundAs;
 
   private volatile @Nullable Last last;
+  private volatile @Nullable SharedForm sharedForm;
 
   /** A query of the engineer's: its parameters have names, and answers are values. */
   KeptStatement(
@@ -162,6 +163,20 @@ final class KeptStatement {
 
   Shelf shelf() {
     return shelf;
+  }
+
+  /** That answers are kept in. */
+  AnswerForm answerForm() {
+    return loading.form();
+  }
+
+  /** The last one that was made of it, which is nearly always the next. */
+  @Nullable SharedForm sharedForm() {
+    return sharedForm;
+  }
+
+  void sharedForm(SharedForm made) {
+    sharedForm = made;
   }
 
   /** As the engineer wrote it. */

@@ -3,6 +3,7 @@ package dev.warmshelf;
 import dev.warmshelf.Verdicts.Judged;
 import dev.warmshelf.Verdicts.Known;
 import dev.warmshelf.feed.Feed;
+import dev.warmshelf.feed.FeedPlace;
 import dev.warmshelf.file.AnswerFile;
 import dev.warmshelf.file.AnswerFileException;
 import dev.warmshelf.file.AnswerFileWriter;
@@ -30,7 +31,6 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
-import java.util.Collection;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
@@ -166,6 +166,11 @@ final class Survivors {
     return Stream.concat(some.stream(), more.stream()).toList();
   }
 
+  /** Whether the feed is to begin where the file ends. */
+  boolean hasPlace() {
+    return !dormant.isEmpty();
+  }
+
   /** The feed follows: what it could not begin from is of no use. Begins to write now and then. */
   void begin(WarmShelf warm) {
     if (!dormant.isEmpty() && !board.isFresh(Footprint.NOTHING, opened.tick())) {
@@ -248,7 +253,7 @@ final class Survivors {
     if (dormant.isEmpty()) {
       return;
     }
-    Map<String, String> prints = prints(judged.standsOn());
+    Map<String, String> prints = judged.prints();
     if (prints == null || !dormant.containsKey(shape)) {
       return;
     }
@@ -337,24 +342,10 @@ final class Survivors {
     }
   }
 
-  /** All of them; null if two say different things of one object. */
-  private static @Nullable Map<String, String> prints(Collection<Known> standsOn) {
-    Map<String, String> all = new HashMap<>();
-    for (Known known : standsOn) {
-      for (Map.Entry<String, String> print : known.prints().entrySet()) {
-        String other = all.put(print.getKey(), print.getValue());
-        if (other != null && !other.equals(print.getValue())) {
-          return null;
-        }
-      }
-    }
-    return all;
-  }
-
   /** Writes what is fresh just now, as far as anybody can say what that is. */
   private void write(WarmShelf warm) {
     long state = stateOf(warm);
-    String place = feed.place().orElse(null); // first: see the rule
+    FeedPlace place = feed.place().orElse(null); // first: see the rule
     if (place == null) {
       return;
     }
@@ -430,7 +421,7 @@ final class Survivors {
           all -> {
             List<Known> known = all.stream().map(meanings::get).filter(k -> k != null).toList();
             boolean complete = !all.isEmpty() && known.size() == all.size();
-            Map<String, String> of = complete ? prints(known) : null;
+            Map<String, String> of = complete ? Verdicts.prints(known) : null;
             return of == null ? Map.of() : of;
           });
     }

@@ -178,6 +178,11 @@ final class Verdicts implements AutoCloseable {
     boolean onlyReads() {
       return analysed.analysis().onlyReads();
     }
+
+    /** What it stands on in the schema, as {@link Verdicts#prints} has it. */
+    @Nullable Map<String, String> prints() {
+      return Verdicts.prints(standsOn);
+    }
   }
 
   Verdicts(
@@ -390,6 +395,20 @@ final class Verdicts implements AutoCloseable {
     return value instanceof String text
         ? AnalysedText.namesAMoment(text)
         : value instanceof List<?> list && list.stream().anyMatch(Verdicts::meansMoment);
+  }
+
+  /** What all this stands on in the schema, and what that is like; null if two differ of one. */
+  static @Nullable Map<String, String> prints(Collection<Known> standsOn) {
+    Map<String, String> all = new HashMap<>();
+    for (Known known : standsOn) {
+      for (Map.Entry<String, String> print : known.prints().entrySet()) {
+        String other = all.put(print.getKey(), print.getValue());
+        if (other != null && !other.equals(print.getValue())) {
+          return null;
+        }
+      }
+    }
+    return all;
   }
 
   /** The tables that statements read of which something is known. */

@@ -18,6 +18,7 @@ import dev.warmshelf.row.AnswerForm;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Ground;
+import dev.warmshelf.shelf.Others;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Recorder;
 import dev.warmshelf.shelf.Shelf;
@@ -91,6 +92,7 @@ public final class WarmShelf implements AutoCloseable {
   private final Verdicts verdicts;
   private final Clearings clearings;
   private final @Nullable Survivors survivors;
+  private final @Nullable SharedAnswers shared;
   private volatile boolean closed;
 
   private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
@@ -116,6 +118,10 @@ public final class WarmShelf implements AutoCloseable {
         builder.warmStart == null || feed == null
             ? null
             : new Survivors(builder.warmStart, feed, board, time);
+    this.shared =
+        builder.sharing == null || feed == null
+            ? null
+            : new SharedAnswers(builder.sharing, this, feed, board, time);
     this.recipes = Map.copyOf(builder.recipes);
     this.rules = List.copyOf(builder.rules);
   }
@@ -201,6 +207,7 @@ public final class WarmShelf implements AutoCloseable {
    * second.
    */
   public void schemaChanged() {
+    board.noteClearing(time.nanos());
     verdicts.forget();
     board.noteSchemaChange();
   }
@@ -234,7 +241,7 @@ public final class WarmShelf implements AutoCloseable {
 
   /** Invalidates all answers with this tag, in this process, in constant time. */
   public void clearTag(String tag) {
-    board.tick(List.of(Lane.ofTag(tag)));
+    tickCleared(List.of(Lane.ofTag(tag)));
   }
 
   /**
@@ -246,16 +253,28 @@ public final class WarmShelf implements AutoCloseable {
    */
   public void clearTable(String schema, String table) {
     Lane lane = Lane.ofTable(schema, table);
-    board.tick(List.of(lane, lane.atLarge()));
+    tickCleared(List.of(lane, lane.atLarge()));
   }
 
   /** Invalidates all answers that depend on this lane, in this process, in constant time. */
   public void clearLane(Lane lane) {
-    board.tick(List.of(lane));
+    tickCleared(List.of(lane));
+  }
+
+  /** Invalidates what no change of the data has touched. */
+  long tickCleared(Collection<Lane> lanes) {
+    board.noteClearing(time.nanos());
+    return board.tick(lanes);
+  }
+
+  /** Whether a table of these lanes has been cleared by its name since a tick. */
+  boolean hasClearedTableOf(List<Lane> lanes, long since) {
+    return clearings.hasClearedTableOf(lanes, since);
   }
 
   /** Invalidates all answers of all shelves, in this process, in constant time. */
   public void clearAll() {
+    board.noteClearing(time.nanos());
     board.tickEverything();
   }
 
@@ -370,6 +389,9 @@ public final class WarmShelf implements AutoCloseable {
     if (survivors != null) {
       survivors.close(this);
     }
+    if (shared != null) {
+      shared.close();
+    }
     closed = true;
     JmxBeans shown = views;
     if (shown != null) {
@@ -472,10 +494,32 @@ public final class WarmShelf implements AutoCloseable {
     }
   }
 
+  /** What other processes have of a statement's answers; null if they share none with this one. */
+  @Nullable Others others(KeptStatement statement, Verdicts.Judged judged) {
+    SharedAnswers all = shared;
+    SharedForm form = all == null ? null : all.form(statement, judged);
+    return all == null || form == null ? null : all.of(form);
+  }
+
+  /** How the store is that this process shares with others; empty if it shares none. */
+  public Optional<SharedState> shared() {
+    return Optional.ofNullable(shared).map(SharedAnswers::state);
+  }
+
+  /** The feed is about to follow. */
+  private void beforeFeed() {
+    if (shared != null) {
+      shared.open(survivors != null && survivors.hasPlace());
+    }
+  }
+
   /** The feed follows. */
   private void begin() {
     if (survivors != null) {
       survivors.begin(this);
+    }
+    if (shared != null) {
+      shared.begin();
     }
   }
 
@@ -560,6 +604,7 @@ public final class WarmShelf implements AutoCloseable {
     private Precision precision = Precision.ANSWERS;
     private Capacity room = Capacity.shared();
     private @Nullable WarmStart warmStart;
+    private @Nullable Sharing sharing;
     private int renewalThreads = 2;
     private @Nullable Supplier<String> naming;
     private final List<Rule> rules = new ArrayList<>();
@@ -668,12 +713,19 @@ public final class WarmShelf implements AutoCloseable {
       return this;
     }
 
+    /** Has answers shared with other processes, through a store that all of them use. */
+    public Builder sharing(Sharing with) {
+      sharing = Objects.requireNonNull(with, "with");
+      return this;
+    }
+
     /**
      * Begins without what an earlier process has kept, and leaves nothing to a later one: for who
      * opens the shelves to look at something, beside the program.
      */
     public Builder coldStart() {
       warmStart = null;
+      sharing = null;
       return this;
     }
 
@@ -715,6 +767,7 @@ public final class WarmShelf implements AutoCloseable {
       try {
         if (feed != null) {
           feed.clearing(warm::clear);
+          warm.beforeFeed();
           feed.follow(board, time);
           requireAnotherConnection();
         }
@@ -735,6 +788,9 @@ public final class WarmShelf implements AutoCloseable {
                 ? "Both a feed and onTtlAlone() are set; keep one of them."
                 : "Nothing says how answers stay true. Set following(feed), or onTtlAlone() to"
                     + " accept answers as stale as their TTL.");
+      } else if (sharing != null && feed == null) {
+        throw new IllegalStateException(
+            "A shared store needs a feed: nothing else tells what of it is still true.");
       } else if (warmStart != null && feed == null) {
         throw new IllegalStateException(
             "A warm start needs a feed: nothing else tells what has changed meanwhile.");

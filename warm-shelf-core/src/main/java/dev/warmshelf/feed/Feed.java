@@ -4,6 +4,7 @@ import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.meter.FeedMeters;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.function.Consumer;
 
 /**
@@ -34,12 +35,22 @@ public interface Feed extends FollowedSchema, AutoCloseable {
   void clearing(Consumer<Clearing> clearing);
 
   /**
-   * How far everything has been delivered, in words from which another process, or this one after a
-   * start anew, can {@linkplain #from begin}: every change that is in the place has been delivered.
+   * How far everything has been delivered, so that another process, or this one after a start anew,
+   * can {@linkplain #from begin} there: every change that is in the place has been delivered.
    *
    * @return empty as long as nobody can say so
    */
-  Optional<String> place();
+  Optional<FeedPlace> place();
+
+  /**
+   * The tick that fences an answer of another process here: every change that is not in the place
+   * bears a later one.
+   *
+   * @param place of a feed of the same kind
+   * @return empty if that is not known: the place is in another stream, or from before what is
+   *     remembered
+   */
+  OptionalLong tickAt(FeedPlace place);
 
   /**
    * Has it begin at an earlier place, so that it tells of all changes since. To be called before
@@ -47,7 +58,7 @@ public interface Feed extends FollowedSchema, AutoCloseable {
    *
    * @param place what {@link #place()} of a feed of the same kind has said
    */
-  void from(String place);
+  void from(FeedPlace place);
 
   /** Asks for the next look at the database to be taken at once. Returns without waiting. */
   void hurry();

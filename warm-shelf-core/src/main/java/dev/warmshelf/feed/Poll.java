@@ -16,8 +16,16 @@ public interface Poll extends FollowedSchema {
   /** The last look's batch has been delivered; the next look begins where that one ended. */
   void taken();
 
-  /** The place that was taken last, in words. */
-  String place();
+  /** The place that was taken last. */
+  FeedPlace place();
+
+  /**
+   * Whether one place of this stream covers another: each change that is in the other is in it.
+   * Where that is not certain, it does not.
+   *
+   * @param whole as {@link FeedPlace#reached} has it; so is the other
+   */
+  boolean covers(String whole, String part);
 
   /**
    * Does what there is to do now and then, beside looking.

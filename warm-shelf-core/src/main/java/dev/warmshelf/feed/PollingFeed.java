@@ -10,6 +10,7 @@ import java.time.Duration;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.function.Consumer;
 import org.jspecify.annotations.Nullable;
 
@@ -25,7 +26,7 @@ public abstract class PollingFeed implements Feed {
   private final @Nullable Consumer<Batch> listener;
   private final FeedMeters meters = new FeedMeters();
   private volatile Consumer<Clearing> clearing = cleared -> {};
-  private volatile @Nullable String from;
+  private volatile @Nullable FeedPlace from;
   private volatile @Nullable Running running;
 
   private record Running(Poll poll, Delivery delivery, PollingLoop loop) {}
@@ -56,7 +57,7 @@ public abstract class PollingFeed implements Feed {
    *     cannot begin there, its first batch says that nothing can be relied on
    * @throws FeedException if that is not possible; nothing is left open then
    */
-  protected abstract Poll open(TimeSource time, @Nullable String from) throws FeedException;
+  protected abstract Poll open(TimeSource time, @Nullable FeedPlace from) throws FeedException;
 
   @Override
   public final void follow(Board board, TimeSource time) throws FeedException {
@@ -69,7 +70,8 @@ public abstract class PollingFeed implements Feed {
       Delivery delivery = new Delivery(board, meters, clearing);
       Consumer<Batch> told = delivery::deliver;
       Consumer<Batch> all = listener == null ? told : listener.andThen(told);
-      PollingLoop loop = new PollingLoop(name, poll, all, meters, interval);
+      PollingLoop loop = new PollingLoop(name, poll, all, board::lastTick, meters, interval);
+      loop.beginAt(poll.place());
       loop.lookOnce();
       running = new Running(poll, delivery, loop);
       loop.start();
@@ -89,14 +91,20 @@ public abstract class PollingFeed implements Feed {
   }
 
   @Override
-  public final void from(String place) {
+  public final void from(FeedPlace place) {
     from = place;
   }
 
   @Override
-  public final Optional<String> place() {
+  public final Optional<FeedPlace> place() {
     Running open = running;
     return open == null ? Optional.empty() : Optional.ofNullable(open.loop().place());
+  }
+
+  @Override
+  public final OptionalLong tickAt(FeedPlace place) {
+    Running open = running;
+    return open == null ? OptionalLong.empty() : open.loop().tickAt(place);
   }
 
   private Running running() {

@@ -3,9 +3,11 @@ package dev.warmshelf.feed;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.FeedMeters.State;
 import java.time.Duration;
+import java.util.OptionalLong;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
 import java.util.function.Consumer;
+import java.util.function.LongSupplier;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -41,7 +43,12 @@ final class PollingLoop implements AutoCloseable {
   private final Pauses pauses;
   private final CountDownLatch closed = new CountDownLatch(1);
   private final Thread thread;
-  private volatile @Nullable String place;
+  private final LongSupplier lastTick;
+  private final PlaceHistory history = new PlaceHistory(MOST_PLACES);
+  private volatile @Nullable FeedPlace place;
+
+  /** Of a feed that finds changes at each look the latest seconds are all there. */
+  private static final int MOST_PLACES = 1_024;
 
   /** How to wait after a failure; a test's own lets no time pass. */
   interface Pauses {
@@ -53,15 +60,22 @@ final class PollingLoop implements AutoCloseable {
    * A loop that has not begun.
    *
    * @param delivery given each batch; if it throws, the batch comes again
+   * @param lastTick of the board that it is delivered to
    * @param name of the thread, and in the log
    * @param interval between the end of a look and the next while changes arrive
    */
   PollingLoop(
-      String name, Poll poll, Consumer<Batch> delivery, FeedMeters meters, Duration interval) {
+      String name,
+      Poll poll,
+      Consumer<Batch> delivery,
+      LongSupplier lastTick,
+      FeedMeters meters,
+      Duration interval) {
     this(
         name,
         poll,
         delivery,
+        lastTick,
         meters,
         interval,
         (closed, nanos) -> {
@@ -74,17 +88,24 @@ final class PollingLoop implements AutoCloseable {
       String name,
       Poll poll,
       Consumer<Batch> delivery,
+      LongSupplier lastTick,
       FeedMeters meters,
       Duration interval,
       Pauses pauses) {
     this.name = name;
     this.poll = poll;
     this.delivery = delivery;
+    this.lastTick = lastTick;
     this.meters = meters;
     this.intervalNanos = interval.toNanos();
     this.pauses = pauses;
     this.thread = new Thread(this::run, name);
     thread.setDaemon(true);
+  }
+
+  /** Says where the first look begins: what is not in that place is ticked from now on. */
+  void beginAt(FeedPlace from) {
+    history.add(from, lastTick.getAsLong());
   }
 
   /** Begins to poll. */
@@ -111,8 +132,13 @@ final class PollingLoop implements AutoCloseable {
   }
 
   /** The last place up to which everything was told and delivered; null before the first. */
-  @Nullable String place() {
+  @Nullable FeedPlace place() {
     return place;
+  }
+
+  /** As {@link Feed#tickAt} has it. */
+  OptionalLong tickAt(FeedPlace other) {
+    return history.tickAt(other, poll::covers);
   }
 
   private boolean isClosed() {
@@ -151,10 +177,15 @@ final class PollingLoop implements AutoCloseable {
 
   /** Looks, delivers what was found, and says how the feed is. */
   Batch lookOnce() throws Exception {
+    long before = lastTick.getAsLong(); // see PlaceHistory
     Batch batch = poll.look();
     delivery.accept(batch);
     poll.taken();
-    place = batch.mark() == null ? null : poll.place(); // once all in it has been ticked
+    FeedPlace taken = batch.mark() == null ? null : poll.place();
+    place = taken; // once all in it has been ticked
+    if (taken != null) {
+      history.add(taken, before);
+    }
     if (batch.mark() == null) {
       become(State.LOST, "changes that nobody noted may still be committed", null);
     } else {

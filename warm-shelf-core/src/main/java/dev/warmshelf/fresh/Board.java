@@ -73,6 +73,7 @@ public final class Board {
   private final AtomicLong settled = new AtomicLong();
   private final Trail trail = new Trail();
   private final Cells cells = new Cells();
+  private final ClearedMoments cleared = new ClearedMoments();
   private volatile long floor;
   private volatile @Nullable Watermark watermark;
   private final AtomicInteger waiting = new AtomicInteger();
@@ -286,6 +287,25 @@ public final class Board {
   public void noteSchemaChange() {
     schemaVersion.incrementAndGet();
     tickEverything();
+  }
+
+  /**
+   * Notes that somebody is about to tick what no change of the data has caused: to clear something.
+   *
+   * @param nanos on {@link TimeSource#nanos()}
+   */
+  public void noteClearing(long nanos) {
+    cleared.add(nanos, ticks.get());
+  }
+
+  /**
+   * The fence of an answer that was loaded elsewhere.
+   *
+   * @param tick such that each change that the answer may lack has a later one
+   * @param beganNanos when its load began, at the latest
+   */
+  public Fence fenceOfOthers(long tick, long beganNanos) {
+    return new Fence(cleared.lower(tick, beganNanos), beganNanos);
   }
 
   /** How often the schema is known to have changed. Take it before asking the catalogue. */

@@ -31,6 +31,7 @@ public final class ReadingHeaders {
       case KEPT -> hit(cache, reading);
       case REVIVED -> hit(cache, reading) + "; detail=revived";
       case OLD -> hit(cache, reading) + "; detail=old";
+      case SHARED -> hit(cache, reading) + "; detail=shared";
       case LOADED -> cache + "; fwd=miss";
       case MENDED -> cache + "; fwd=stale; detail=mended";
       case JOINED -> cache + "; fwd=miss; collapsed";

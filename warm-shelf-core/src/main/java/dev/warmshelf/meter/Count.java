@@ -13,6 +13,8 @@ public enum Count {
    * Of the misses, and of the reads while the feed was lost, those that another's load answered.
    */
   JOINED("joined"),
+  /** Of the misses, those that another process's answer has answered. */
+  SHARED("shared"),
   /** Of the loads, those for which only what had changed was asked, and put in its place. */
   MENDED("mended"),
   /** Of these, those of which nothing had changed, as a probe has told. */

@@ -175,12 +175,14 @@ public final class Meters {
     }
 
     /**
-     * Statements that the database was sent: for each miss and bypass that joined no other load,
-     * for what was renewed in the background, and for parts that were asked for in vain.
+     * Statements that the database was sent: for each miss and bypass that joined no other load and
+     * was given no other process's answer, for what was renewed in the background, and for parts
+     * that were asked for in vain.
      */
     public long databaseReads() {
       return get(Count.MISSES)
           - get(Count.JOINED)
+          - get(Count.SHARED)
           + get(Count.AHEAD)
           + get(Count.UNMENDED)
           + bypassed();

@@ -23,6 +23,11 @@ public enum Origin {
   MENDED,
   /** From a load that another caller had under way: a miss that cost no database read. */
   JOINED,
+  /**
+   * From another process, which had loaded it, by way of the store that they share: a miss that
+   * cost no database read.
+   */
+  SHARED,
   /** From the database, past the shelf: a bypass. Nothing was kept. */
   DIRECT;
 

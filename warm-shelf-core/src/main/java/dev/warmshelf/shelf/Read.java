@@ -270,7 +270,8 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
         if (origin == Origin.JOINED) {
           shelf.meters().count(Count.JOINED);
         }
-        return reading(answer, origin, null).needless(needless);
+        Watermark covered = origin == Origin.SHARED ? watermark : null;
+        return reading(answer, origin, covered).needless(needless);
       }
       Outcome landed = turn.load().outcome();
       if (landed instanceof Outcome.Failed failed) {
@@ -281,11 +282,11 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
         throw same;
       } else if (landed instanceof Outcome.NotShared) {
         limit = 0;
-      } else if (landed instanceof Outcome.Answered answered
-          && (turn.beganAfterCall() || isGoodFor(answered.entry()))) {
+      } else if (landed instanceof Outcome.Answered answered && isGoodFor(turn, answered.entry())) {
         shelf.meters().count(Count.JOINED);
         Events.joined(shelf.name(), key);
-        return reading(answered.entry(), Origin.JOINED, turn.beganAfterCall() ? null : watermark);
+        boolean ofItsOwn = turn.beganAfterCall() && hasLoaded(turn.load(), answered.entry());
+        return reading(answered.entry(), Origin.JOINED, ofItsOwn ? null : watermark);
       } // else: its caller gave up, or lanes that only the answer tells have changed
     }
   }
@@ -323,9 +324,20 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
         && shelf.contents().isFresh(key, before, running.fence().tick());
   }
 
-  /** Whether a load that ran already when this caller came answers it, now that it has landed. */
-  private boolean isGoodFor(Entry landed) {
-    return landed.footprint().equals(before) || shelf.contents().isFresh(landed);
+  /** Whether another caller's load answers this one, now that it has landed. */
+  private boolean isGoodFor(Loads.Turn turn, Entry landed) {
+    if (hasLoaded(turn.load(), landed)) {
+      return turn.beganAfterCall()
+          || landed.footprint().equals(before)
+          || shelf.contents().isFresh(landed);
+    }
+    return shelf.isWithin(boundNanos, landed.loadBeganNanos(), watermark)
+        && shelf.contents().isFresh(landed);
+  }
+
+  /** Whether a load has read what it gave, and not found it somewhere, as old as it may be. */
+  private static boolean hasLoaded(Load load, Entry landed) {
+    return landed.loadBeganNanos() - load.fence().nanos() >= 0;
   }
 
   /** Loads and keeps. */
@@ -336,15 +348,40 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       origin = Origin.JOINED;
       return justKept;
     }
+    Others others = bypass == null ? request.fromOthers() : null;
+    if (others == null) {
+      return mendOrLoad(load.fence(), null);
+    }
+    long wait = Math.min(request.waitLimitNanos(), shelf.policy().patienceNanos());
+    try (Others.Turn turn = others.take(key, this::takesOver, wait)) {
+      if (turn.found() instanceof Others.Found.Answer answer) {
+        outcome = new Outcome.Answered(answer.entry());
+        origin = Origin.SHARED;
+        shelf.meters().count(Count.SHARED);
+        return answer.entry();
+      }
+      boolean late = turn.found() instanceof Others.Found.Nothing nothing && nothing.late();
+      return mendOrLoad(late ? shelf.fence() : load.fence(), turn);
+    }
+  }
+
+  /** Keeps an answer of another process, if this caller can use it. */
+  private boolean takesOver(Entry entry) {
+    watermark = shelf.ground().board().watermark(); // before the lanes
+    return shelf.isWithin(boundNanos, entry.loadBeganNanos(), watermark)
+        && shelf.contents().takeOver(entry, () -> shelf.interest(entry, request), invalidated);
+  }
+
+  private Entry mendOrLoad(Fence fence, Others.@Nullable Turn turn) throws X {
     // Read after the fence: whatever changes the schema from now on invalidates the answer.
     boolean lanesHold = request.holdsFor(shelf.ground().board().schemaVersion());
-    Entry mended = lanesHold ? mended(load) : null;
+    Entry mended = lanesHold ? mended(fence, turn) : null;
     if (mended != null) {
       return mended;
     }
     origin = Origin.LOADED;
     A value = loaded();
-    Entry entry = shelf.loaded(key, value, request.lanes(before, value), load.fence(), request);
+    Entry entry = shelf.loaded(key, value, request.lanes(before, value), fence, request);
     if (bypass == null) {
       shelf.meters().loaded(entry.loadNanos());
     } else {
@@ -365,6 +402,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       if (bypass == null) {
         shelf.contents().keep(entry, () -> shelf.interest(entry, request), invalidated);
       }
+      if (turn != null) {
+        turn.loaded(entry);
+      }
     }
     return entry;
   }
@@ -374,7 +414,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
    * null where that cannot be done. It is fresh once the board knows of all that had committed when
    * it was asked for: then all of it is of one moment.
    */
-  private @Nullable Entry mended(Load load) throws X {
+  private @Nullable Entry mended(Fence fence, Others.@Nullable Turn turn) throws X {
     Entry old = invalidated;
     if (old == null || bypass != null || !shelf.mendingWorth().isWorth(old.loadNanos())) {
       return null;
@@ -389,22 +429,24 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       return null;
     }
     long began = shelf.ground().time().nanos();
-    Entry entry = mended(load, old, changes, mending);
+    Entry entry = mended(fence, old, changes, mending);
     shelf.mendingWorth().took(shelf.ground().time().nanos() - began);
     if (entry == null) {
       shelf.meters().count(Count.UNMENDED);
+    } else if (turn != null) {
+      turn.loaded(entry);
     }
     return entry;
   }
 
   private @Nullable Entry mended(
-      Load load, Entry old, LookBack changes, Loader<@Nullable A, X> mending) throws X {
+      Fence fence, Entry old, LookBack changes, Loader<@Nullable A, X> mending) throws X {
     long began = shelf.ground().time().nanos();
     A value = mending.load();
     if (value == null || !request.mayBeShared(value)) {
       return null;
     }
-    Fence upTo = new Fence(changes.through(), load.fence().nanos());
+    Fence upTo = new Fence(changes.through(), fence.nanos());
     Entry entry = old.mended(value, request.lanes(before, value), upTo);
     if (!shelf.contents().keepFresh(entry, () -> shelf.interest(entry, request), old)) {
       return null;
@@ -451,7 +493,11 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   private Reading<V> reading(Entry entry, Origin origin, @Nullable Watermark covered) {
     shelf.record(key, request, bypass == null ? origin : Origin.DIRECT, entry);
     if (bypass == null) {
-      return shelf.reading(entry, origin, 0, covered, view);
+      long age =
+          origin == Origin.SHARED
+              ? Math.max(0, shelf.ground().time().nanos() - entry.filledNanos())
+              : 0;
+      return shelf.reading(entry, origin, age, covered, view);
     }
     @SuppressWarnings("unchecked") // a key belongs to one kind of question, and so to one type
     A answer = (A) entry.value();

@@ -130,6 +130,11 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
     return true;
   }
 
+  /** Where to look, before a load, for what other processes have; null for nowhere. */
+  default @Nullable Others fromOthers() {
+    return null;
+  }
+
   /** The question as it was asked, for a recording; null if it is no query. */
   default @Nullable AskedQuestion words() {
     return null;

@@ -225,20 +225,19 @@ public final class Shelf implements AutoCloseable {
   }
 
   /**
-   * Invalidates the answers to one question, what is held and what is being loaded. Looks at every
-   * entry.
+   * Invalidates the answers to one question: what is held, what is being loaded, and what comes
+   * from another process. Looks at every entry.
    *
    * @param digest the beginning of its key's digest
    * @return how many entries have left
    */
   public int clearEntry(String digest) {
-    Entry found = look().find(digest);
-    return found == null ? 0 : contents.clear(found.key());
+    return contents.clearDigest(digest, look());
   }
 
   /**
-   * Invalidates the answers to all questions of a form, what is held and what is being loaded.
-   * Looks at every entry.
+   * Invalidates the answers to all questions of a form: what is held, what is being loaded, and
+   * what comes from another process. Looks at every entry.
    *
    * @param form the beginning of the form's digest
    * @return how many entries have left
@@ -379,12 +378,30 @@ public final class Shelf implements AutoCloseable {
       long filledNanos,
       Life life,
       long usedNanos) {
-    Renewable renewable = new Renewable(policy.renewal().looksAgain(), null);
-    Life shorter = policy.expiry().shorter(life, isEmpty(value));
-    Fill fill = new Fill(fence, 0, filledNanos, shorter, renewable);
-    Entry entry = new Entry(key, value, footprint, fill);
+    Entry entry = entryOfOthers(key, value, footprint, fence, filledNanos, life);
     entry.use(usedNanos);
     return !closed && contents.putBack(entry);
+  }
+
+  /**
+   * An answer of another process as an entry of this shelf, not held yet; the parameters are those
+   * of {@link #putBack}.
+   */
+  public Entry entryOfOthers(
+      Key key,
+      @Nullable Object value,
+      Footprint footprint,
+      Fence fence,
+      long filledNanos,
+      Life life) {
+    Renewable renewable = new Renewable(policy.renewal().looksAgain(), null);
+    Life shorter = policy.expiry().shorter(life, isEmpty(value));
+    return new Entry(key, value, footprint, new Fill(fence, 0, filledNanos, shorter, renewable));
+  }
+
+  /** Whether an answer of this shelf may be served just now, held or not. */
+  public boolean isServable(Entry entry) {
+    return !closed && contents.isServable(entry);
   }
 
   /**

@@ -48,6 +48,7 @@ final class ShelfContents implements Keeper {
   private final Policy policy;
   private final Store store;
   private final Set<String> failuresTold = ConcurrentHashMap.newKeySet();
+  private final ClearedDigests clearedDigests = new ClearedDigests();
   private volatile long floor;
 
   /** {@link Board#settled} at the last sweep; by the upkeep's thread alone. */
@@ -334,6 +335,31 @@ final class ShelfContents implements Keeper {
     }
   }
 
+  /**
+   * Holds an entry of another process, unless it is out of date.
+   *
+   * @param interest which changes could make a difference to it; null if any may
+   * @param before what it takes the place of; null if nothing is known to be there
+   * @return whether it may be served, held or not
+   */
+  boolean takeOver(Entry entry, Supplier<@Nullable Interest> interest, @Nullable Entry before) {
+    Footprint clearings = clearingsOf(entry.key());
+    if (entry.isExpired(time.coarseNanos())
+        || !isFreshOrRevived(entry, interest)
+        || wasCleared(clearings, entry)) {
+      return false;
+    }
+    try {
+      Entry replaced = before != null && store.get(entry.key()) == before ? before : null;
+      if (store.put(entry) && replaced != null) {
+        left(replaced, "invalidated");
+      }
+    } catch (RuntimeException e) {
+      tellOnce("keep an answer", e);
+    }
+    return staysIn(clearings, entry);
+  }
+
   /** Holds an entry of an earlier process, unless it is of no use to anybody. */
   boolean putBack(Entry entry) {
     try {
@@ -359,6 +385,7 @@ final class ShelfContents implements Keeper {
    * @return how many entries have left
    */
   int clear(Key key) {
+    board.noteClearing(time.nanos());
     board.tick(List.of(Lane.ofClearing(shelf, key)));
     Entry entry = store.get(key);
     if (entry != null && store.remove(entry)) {
@@ -369,12 +396,27 @@ final class ShelfContents implements Keeper {
   }
 
   /**
-   * Invalidates what is held of forms whose digests begin so, and what is being loaded of them: of
-   * a form of which nothing is held that is only done if the digest is whole.
+   * Invalidates the answer to the question whose digest begins so, if one is held, and those that
+   * are being loaded, or come from elsewhere.
+   *
+   * @return how many entries have left
+   */
+  int clearDigest(String digest, ShelfLook look) {
+    board.noteClearing(time.nanos());
+    clearedDigests.addKey(digest, board.tick(List.of()));
+    Entry found = look.find(digest);
+    return found == null ? 0 : clear(found.key());
+  }
+
+  /**
+   * Invalidates what is held of forms whose digests begin so, and what is being loaded of them, or
+   * comes from elsewhere.
    *
    * @return how many entries have left
    */
   int clearForm(String form, ShelfLook look) {
+    board.noteClearing(time.nanos());
+    clearedDigests.addForm(form, board.tick(List.of()));
     Predicate<Entry> isOf = entry -> look.isOf(entry, form);
     Set<String> forms = new HashSet<>(Set.of(form));
     entriesThat(isOf).forEach(entry -> forms.add(entry.key().form().formDigest()));
@@ -384,6 +426,7 @@ final class ShelfContents implements Keeper {
 
   /** Invalidates all that is held, and all that is being loaded. */
   void clear() {
+    board.noteClearing(time.nanos());
     long tick = board.tick(List.of());
     synchronized (this) {
       floor = Math.max(floor, tick);
@@ -421,6 +464,11 @@ final class ShelfContents implements Keeper {
         Lane.ofClearing(shelf, key), Lane.ofClearedForm(shelf, key.form().formDigest()));
   }
 
+  /** Whether an entry may be served, wherever it is held. */
+  boolean isServable(Entry entry) {
+    return mayServe(entry, time.nanos()) && !wasCleared(clearingsOf(entry.key()), entry);
+  }
+
   /** Whether an entry that was just put in was not cleared meanwhile; else takes it out. */
   private boolean staysIn(Footprint clearings, Entry entry) {
     boolean stays = !wasCleared(clearings, entry);
@@ -431,7 +479,8 @@ final class ShelfContents implements Keeper {
   }
 
   private boolean wasCleared(Footprint clearings, Entry entry) {
-    return !board.isFresh(clearings, entry.fence());
+    return !board.isFresh(clearings, entry.fence())
+        || clearedDigests.names(entry.key(), entry.fence());
   }
 
   private void left(Entry entry, String why) {

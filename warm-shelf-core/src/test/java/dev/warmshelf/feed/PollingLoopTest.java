@@ -34,6 +34,7 @@ class PollingLoopTest {
           "feed",
           poll,
           new Delivery(board, meters)::deliver,
+          board::lastTick,
           meters,
           Duration.ofMillis(1),
           (closed, nanos) -> pauses.add(nanos));
@@ -71,8 +72,13 @@ class PollingLoopTest {
     }
 
     @Override
-    public String place() {
-      return "place " + calls.size();
+    public boolean covers(String whole, String part) {
+      return Integer.parseInt(whole) >= Integer.parseInt(part);
+    }
+
+    @Override
+    public FeedPlace place() {
+      return new FeedPlace("scripted", Integer.toString(calls.size()));
     }
 
     @Override
@@ -149,6 +155,7 @@ class PollingLoopTest {
             "slow",
             seldom,
             new Delivery(board, meters)::deliver,
+            board::lastTick,
             meters,
             Duration.ofMinutes(10),
             (closed, nanos) -> pauses.add(nanos))) {

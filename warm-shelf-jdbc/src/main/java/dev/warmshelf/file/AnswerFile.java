@@ -1,7 +1,7 @@
 package dev.warmshelf.file;
 
+import dev.warmshelf.feed.FeedPlace;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.lane.Lane;
 import dev.warmshelf.row.ValueBytes;
 import java.io.IOException;
 import java.nio.ByteBuffer;
@@ -110,7 +110,9 @@ public record AnswerFile(
 
   private static FileHead head(ByteBuffer in) {
     return new FileHead(
-        ValueBytes.readText(in), Instant.ofEpochMilli(in.getLong()), ValueBytes.readText(in));
+        ValueBytes.readText(in),
+        Instant.ofEpochMilli(in.getLong()),
+        FeedPlace.ofWritten(ValueBytes.readText(in)));
   }
 
   private static WrittenForm form(ByteBuffer in) {
@@ -135,21 +137,6 @@ public record AnswerFile(
     ByteBuffer in = written.duplicate();
     in.position(Integer.BYTES); // its form's number
     ByteBuffer same = columns.get(in.getInt()).duplicate();
-    ByteBuffer key = ByteBuffer.wrap(ValueBytes.readBytes(in));
-    WrittenAnswer.Times times =
-        new WrittenAnswer.Times(
-            in.getLong(), in.getLong(), in.getLong(), in.getLong(), in.getLong());
-    List<Lane> lanes = new ArrayList<>();
-    int count = ValueBytes.countIn(in, Integer.BYTES);
-    for (int i = 0; i < count; i++) {
-      List<String> fields = new ArrayList<>();
-      int parts = ValueBytes.countIn(in, Integer.BYTES);
-      for (int j = 0; j < parts; j++) {
-        fields.add(ValueBytes.readText(in));
-      }
-      lanes.add(Lane.ofFields(fields));
-    }
-    int length = ValueBytes.countIn(in, 1);
-    return new WrittenAnswer(key, times, lanes, same, in.slice(in.position(), length));
+    return WrittenAnswer.read(in, same);
   }
 }

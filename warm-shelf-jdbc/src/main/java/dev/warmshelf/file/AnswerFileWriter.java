@@ -1,6 +1,5 @@
 package dev.warmshelf.file;
 
-import dev.warmshelf.lane.Lane;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.UnwritableValueException;
 import dev.warmshelf.row.ValueBytes;
@@ -22,7 +21,6 @@ import java.nio.file.StandardOpenOption;
 import java.nio.file.attribute.FileAttribute;
 import java.nio.file.attribute.PosixFilePermissions;
 import java.util.HashMap;
-import java.util.List;
 import java.util.Map;
 import java.util.Set;
 import java.util.zip.CRC32C;
@@ -73,7 +71,7 @@ public final class AnswerFileWriter implements AutoCloseable {
         data -> {
           ValueBytes.writeText(data, head.program());
           data.writeLong(head.written().toEpochMilli());
-          ValueBytes.writeText(data, head.place());
+          ValueBytes.writeText(data, head.place().written());
         });
   }
 
@@ -135,31 +133,10 @@ public final class AnswerFileWriter implements AutoCloseable {
         data -> {
           data.writeInt(ofForm);
           data.writeInt(ofColumns);
-          byte[] key = entry.key().writtenValues();
-          data.writeInt(key.length);
-          data.write(key);
-          data.writeLong(now - entry.filledNanos());
-          data.writeLong(now - entry.usedAtNanos());
-          data.writeLong(entry.loadNanos());
-          data.writeLong(entry.lifetimeNanos());
-          data.writeLong(entry.idleLimitNanos());
-          writeLanes(data, entry.footprint().shownLanes());
-          data.writeInt(rows.length);
-          data.write(rows);
+          WrittenAnswer.write(data, entry, rows, now);
         });
     answers++;
     return true;
-  }
-
-  private static void writeLanes(DataOutputStream data, List<Lane> lanes) throws IOException {
-    data.writeInt(lanes.size());
-    for (Lane lane : lanes) {
-      List<String> fields = lane.fields();
-      data.writeInt(fields.size());
-      for (String field : fields) {
-        ValueBytes.writeText(data, field);
-      }
-    }
   }
 
   private int numberOf(WrittenForm form) throws IOException {

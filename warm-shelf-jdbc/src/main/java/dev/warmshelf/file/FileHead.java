@@ -1,5 +1,6 @@
 package dev.warmshelf.file;
 
+import dev.warmshelf.feed.FeedPlace;
 import java.time.Instant;
 import java.util.Objects;
 
@@ -10,7 +11,7 @@ import java.util.Objects;
  * @param written when it was written, by the writer's clock
  * @param place the feed's: all changes in it are in the answers
  */
-public record FileHead(String program, Instant written, String place) {
+public record FileHead(String program, Instant written, FeedPlace place) {
   /** Nothing is null. */
   public FileHead {
     Objects.requireNonNull(program, "program");

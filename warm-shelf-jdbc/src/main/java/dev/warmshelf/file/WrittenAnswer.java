@@ -1,7 +1,12 @@
 package dev.warmshelf.file;
 
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.row.ValueBytes;
+import dev.warmshelf.store.Entry;
+import java.io.DataOutputStream;
+import java.io.IOException;
 import java.nio.ByteBuffer;
+import java.util.ArrayList;
 import java.util.List;
 
 /**
@@ -25,4 +30,53 @@ public record WrittenAnswer(
    * @param sinceUse how long after its last use it may be served; the same
    */
   public record Times(long age, long idle, long load, long lifetime, long sinceUse) {}
+
+  /**
+   * Writes an entry, but for what its answer shares with others.
+   *
+   * @param rows of its answer
+   * @param now on the clock by which it was filled
+   */
+  static void write(DataOutputStream data, Entry entry, byte[] rows, long now) throws IOException {
+    ValueBytes.writeBytes(data, entry.key().writtenValues());
+    data.writeLong(now - entry.filledNanos());
+    data.writeLong(now - entry.usedAtNanos());
+    data.writeLong(entry.loadNanos());
+    data.writeLong(entry.lifetimeNanos());
+    data.writeLong(entry.idleLimitNanos());
+    List<Lane> lanes = entry.footprint().shownLanes();
+    data.writeInt(lanes.size());
+    for (Lane lane : lanes) {
+      List<String> fields = lane.fields();
+      data.writeInt(fields.size());
+      for (String field : fields) {
+        ValueBytes.writeText(data, field);
+      }
+    }
+    ValueBytes.writeBytes(data, rows);
+  }
+
+  /**
+   * Reads it.
+   *
+   * @throws RuntimeException if it is none
+   */
+  static WrittenAnswer read(ByteBuffer in, ByteBuffer columns) {
+    ByteBuffer key = ByteBuffer.wrap(ValueBytes.readBytes(in));
+    Times times = new Times(in.getLong(), in.getLong(), in.getLong(), in.getLong(), in.getLong());
+    List<Lane> lanes = new ArrayList<>();
+    int count = ValueBytes.countIn(in, Integer.BYTES);
+    for (int i = 0; i < count; i++) {
+      List<String> fields = new ArrayList<>();
+      int parts = ValueBytes.countIn(in, Integer.BYTES);
+      for (int j = 0; j < parts; j++) {
+        fields.add(ValueBytes.readText(in));
+      }
+      lanes.add(Lane.ofFields(fields));
+    }
+    int length = ValueBytes.countIn(in, 1);
+    int begin = in.position();
+    in.position(begin + length);
+    return new WrittenAnswer(key, times, lanes, columns, in.slice(begin, length));
+  }
 }

@@ -2,9 +2,11 @@ package dev.warmshelf.journal;
 
 import dev.warmshelf.feed.Batch;
 import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.feed.FeedPlace;
 import dev.warmshelf.feed.Poll;
 import dev.warmshelf.feed.PollingFeed;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.session.OwnConnections;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.function.Consumer;
@@ -97,8 +99,8 @@ public final class JournalFeed extends PollingFeed {
   }
 
   @Override
-  protected Poll open(TimeSource time, @Nullable String from) throws FeedException {
-    WrittenPlace place = from == null ? null : WrittenPlace.read(from);
+  protected Poll open(TimeSource time, @Nullable FeedPlace from) throws FeedException {
+    WrittenPlace place = from == null ? null : WrittenPlace.of(from);
     String lost = from == null || place != null ? null : "The place to begin at cannot be read";
     JournalReader reader = JournalReader.open(settings.dataSource, time, place);
     boolean done = false;

@@ -1,6 +1,7 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.feed.Batch;
+import dev.warmshelf.feed.FeedPlace;
 import dev.warmshelf.feed.Poll;
 import dev.warmshelf.feed.Watched;
 import dev.warmshelf.fresh.TimeSource;
@@ -149,8 +150,15 @@ final class JournalPoll implements Poll {
   }
 
   @Override
-  public String place() {
-    return reader.written(takenPrint).written();
+  public FeedPlace place() {
+    return reader.written(takenPrint).place();
+  }
+
+  @Override
+  public boolean covers(String whole, String part) {
+    TransactionSnapshot one = TransactionSnapshot.read(whole);
+    TransactionSnapshot other = TransactionSnapshot.read(part);
+    return one != null && other != null && one.covers(other);
   }
 
   @Override

@@ -1,8 +1,8 @@
 package dev.warmshelf.journal;
 
+import dev.warmshelf.feed.FeedPlace;
 import java.util.Arrays;
 import java.util.List;
-import java.util.regex.Pattern;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -26,29 +26,29 @@ record WrittenPlace(
     String started,
     String triggers) {
   private static final String KIND = "journal " + Journal.VERSION;
-  private static final Pattern SNAPSHOT = Pattern.compile("\\d+:\\d+:(\\d+(,\\d+)*)?");
-  private static final int LINES = 8;
+  private static final int LINES = 7;
 
-  String written() {
-    return String.join(
-        "\n", KIND, snapshot, installation, timeline, awake, server, started, triggers);
+  FeedPlace place() {
+    String stream =
+        String.join("\n", KIND, installation, timeline, awake, server, started, triggers);
+    return new FeedPlace(stream, snapshot);
   }
 
   /** Null if it is no place in a journal of this version. */
-  static @Nullable WrittenPlace read(String written) {
-    List<String> lines = Arrays.asList(written.split("\n", -1));
+  static @Nullable WrittenPlace of(FeedPlace place) {
+    List<String> lines = Arrays.asList(place.stream().split("\n", -1));
     if (lines.size() != LINES
         || !lines.get(0).equals(KIND)
-        || !SNAPSHOT.matcher(lines.get(1)).matches()) {
+        || TransactionSnapshot.read(place.reached()) == null) {
       return null;
     }
     return new WrittenPlace(
+        place.reached(),
         lines.get(1),
         lines.get(2),
         lines.get(3),
         lines.get(4),
         lines.get(5),
-        lines.get(6),
-        lines.get(7));
+        lines.get(6));
   }
 }

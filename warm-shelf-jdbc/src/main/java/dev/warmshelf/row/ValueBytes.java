@@ -154,7 +154,11 @@ public final class ValueBytes {
    * @throws IOException as the stream says
    */
   public static void writeText(DataOutputStream out, String text) throws IOException {
-    byte[] bytes = text.getBytes(StandardCharsets.UTF_8);
+    writeBytes(out, text.getBytes(StandardCharsets.UTF_8));
+  }
+
+  /** Writes bytes, for {@link #readBytes}. */
+  public static void writeBytes(DataOutputStream out, byte[] bytes) throws IOException {
     out.writeInt(bytes.length);
     out.write(bytes);
   }

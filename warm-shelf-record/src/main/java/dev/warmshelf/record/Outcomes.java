@@ -14,6 +14,7 @@ final class Outcomes {
       case LOADED -> "l";
       case MENDED -> "m";
       case JOINED -> "j";
+      case SHARED -> "s";
       case DIRECT -> "d";
     };
   }
@@ -25,6 +26,6 @@ final class Outcomes {
       }
     }
     throw new IllegalArgumentException(
-        "'" + letter + "' is no outcome; expected k, r, o, l, m, j or d");
+        "'" + letter + "' is no outcome; expected k, r, o, l, m, j, s or d");
   }
 }

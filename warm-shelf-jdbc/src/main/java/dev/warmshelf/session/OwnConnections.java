@@ -1,4 +1,4 @@
-package dev.warmshelf.journal;
+package dev.warmshelf.session;
 
 import java.io.PrintWriter;
 import java.sql.Connection;
@@ -9,12 +9,13 @@ import java.util.logging.Logger;
 import javax.sql.DataSource;
 
 /** Connections that come from no pool. Thread-safe. */
-final class OwnConnections implements DataSource {
+public final class OwnConnections implements DataSource {
   private final String url;
   private final String user;
   private final String password;
 
-  OwnConnections(String url, String user, String password) {
+  /** They lead there, as this role. */
+  public OwnConnections(String url, String user, String password) {
     this.url = url;
     this.user = user;
     this.password = password;

@@ -1,0 +1,101 @@
+package dev.warmshelf.feed;
+
+import java.util.ArrayList;
+import java.util.List;
+import java.util.OptionalLong;
+import java.util.function.BiPredicate;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Which ticks of this process belong to which places of its feed, for the last while: so that it
+ * can judge an answer that another process has kept.
+ *
+ * <p><b>The rule.</b> With an answer stands a place: every change that is in the place is in the
+ * answer. Beside each own place stands a tick such that every change that is <em>not</em> in that
+ * place bears a later one. Of the own places take the newest that the answer's covers: what the
+ * answer may lack is not in it, and bears a later tick than stands beside it. So an answer that is
+ * given this tick as its fence is judged by the ordinary rule, and never wrongly found fresh.
+ *
+ * <p>The tick beside a place is one from before the look that found it was sent. A change that is
+ * not in the place has committed after that, and whoever ticks it, the feed or the process that
+ * made it, does so after it has committed.
+ *
+ * <p>Own places only grow: each covers those before it. What is remembered is bounded; the older it
+ * is, the fewer places are left of it, which costs answers that are found out of date, and nothing
+ * else.
+ *
+ * <p>Thread-safe.
+ */
+final class PlaceHistory {
+  private final int most;
+  private final List<Row> rows = new ArrayList<>();
+
+  /** All changes that are not in the place have later ticks. */
+  private record Row(FeedPlace place, long tick) {}
+
+  /**
+   * @param most how many places to remember, four or more
+   */
+  PlaceHistory(int most) {
+    this.most = most;
+  }
+
+  /**
+   * Remembers a place. To be called with each that the feed takes, in their order.
+   *
+   * @param tick that had been reached before the look was sent that found the place
+   */
+  synchronized void add(FeedPlace place, long tick) {
+    Row last = rows.isEmpty() ? null : rows.get(rows.size() - 1);
+    if (last != null && !last.place().stream().equals(place.stream())) {
+      rows.clear();
+    } else if (last != null && last.place().equals(place)) {
+      rows.remove(rows.size() - 1);
+    }
+    rows.add(new Row(place, tick));
+    if (rows.size() > most) {
+      thin();
+    }
+  }
+
+  /** Of the older half every second one goes; the oldest stays. */
+  private void thin() {
+    List<Row> kept = new ArrayList<>(most);
+    for (int i = 0; i < rows.size(); i++) {
+      if (i % 2 == 0 || i >= rows.size() / 2) {
+        kept.add(rows.get(i));
+      }
+    }
+    rows.clear();
+    rows.addAll(kept);
+  }
+
+  /**
+   * The tick that fences an answer with this place.
+   *
+   * @param covers whether what was reached first includes all of what was reached second
+   * @return empty if no place is remembered that it covers
+   */
+  OptionalLong tickAt(FeedPlace place, BiPredicate<String, String> covers) {
+    List<Row> all = sameStream(place);
+    if (all == null) {
+      return OptionalLong.empty();
+    }
+    int from = 0; // all below are covered
+    int to = all.size(); // all from here on are not
+    while (from < to) {
+      int middle = (from + to) >>> 1;
+      if (covers.test(place.reached(), all.get(middle).place().reached())) {
+        from = middle + 1;
+      } else {
+        to = middle;
+      }
+    }
+    return from == 0 ? OptionalLong.empty() : OptionalLong.of(all.get(from - 1).tick());
+  }
+
+  private synchronized @Nullable List<Row> sameStream(FeedPlace place) {
+    boolean same = !rows.isEmpty() && rows.get(0).place().stream().equals(place.stream());
+    return same ? List.copyOf(rows) : null;
+  }
+}

@@ -1,0 +1,22 @@
+package dev.warmshelf;
+
+import java.util.Map;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * How a shared store is, and what this process has counted of it. Immutable.
+ *
+ * @param store what it is, and where
+ * @param trouble why it is away; null if it is not
+ * @param counts {@code asked} of the store; {@code taken} from it; {@code useless}, found but out
+ *     of date or not to be judged; {@code waited} for another process; {@code written} to it;
+ *     {@code leftOut} since the queue was full; {@code failures} of the store
+ * @param queuedBytes what waits to be written, about
+ */
+public record SharedState(
+    String store, @Nullable String trouble, Map<String, Long> counts, long queuedBytes) {
+  /** The counts cannot change. */
+  public SharedState {
+    counts = Map.copyOf(counts);
+  }
+}

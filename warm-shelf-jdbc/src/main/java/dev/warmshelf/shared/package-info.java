@@ -1,0 +1,5 @@
+/** Where several processes keep answers for each other. */
+@NullMarked
+package dev.warmshelf.shared;
+
+import org.jspecify.annotations.NullMarked;
