@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.assertj.core.api.Assertions.catchThrowableOfType;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
@@ -12,6 +13,8 @@ import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Count;
+import dev.warmshelf.store.Entry;
+import dev.warmshelf.store.Fill.Life;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
@@ -348,6 +351,53 @@ class LoadsTest {
     loadMayEnd.countDown();
     assertThat(early.get().value()).isEqualTo(7);
     assertThat(late.get().value()).isEqualTo(8);
+  }
+
+  /** Whoever begins the load for all may be content with what he finds; others need not be. */
+  @Test
+  void whatWasFoundElsewhereIsNotGivenToWhoWantsItFresher() throws Exception {
+    Fence before = new Fence(board.lastTick() + 1, time.nanos());
+    pool.execute(() -> ask(shelf, strict(() -> slowly(1))));
+    pool.execute(() -> ask(shelf, strict(() -> slowly(2))));
+    awaitBlocked(2); // both places are taken
+    board.tick(List.of(BOOKING));
+    Entry found =
+        shelf.entryOfOthers(KEY, 5, BOOKINGS, before, before.nanos(), Life.WITHOUT_END);
+    List<Future<Reading<Integer>>> content = new ArrayList<>();
+    for (int i = 0; i < 20; i++) {
+      content.add(pool.submit(() -> ask(shelf, finding(found))));
+    }
+    Future<Reading<Integer>> late = pool.submit(() -> ask(shelf, strict(() -> 9)));
+    awaitBlocked(23);
+    loadMayEnd.countDown();
+    assertThat(late.get().value()).isEqualTo(9);
+    for (Future<Reading<Integer>> reading : content) {
+      assertThat(reading.get().value()).isIn(5, 9);
+    }
+    assertThat(shelf.meters().snapshot().get(Count.SHARED)).isLessThanOrEqualTo(1);
+  }
+
+  private static Asking finding(Entry elsewhere) {
+    return new Asking(BOOKINGS, () -> 7) {
+      @Override
+      public Others fromOthers() {
+        return (key, takesOver, waitNanos) ->
+            new Others.Turn() {
+              @Override
+              public Others.Found found() {
+                return takesOver.test(elsewhere)
+                    ? new Others.Found.Answer(elsewhere)
+                    : new Others.Found.Nothing(false);
+              }
+
+              @Override
+              public void loaded(Entry entry) {}
+
+              @Override
+              public void close() {}
+            };
+      }
+    };
   }
 
   private Reading<Integer> readTold(Loader<Integer, RuntimeException> loader) {
