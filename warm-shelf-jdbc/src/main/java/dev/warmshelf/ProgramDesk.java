@@ -32,6 +32,7 @@ final class ProgramDesk implements Desk {
         .forEach((shelf, what) -> gives.append(shelf).append('\t').append(what).append('\n'));
     all.put("Gives", gives.toString());
     all.put("Statements", statements.get());
+    all.put("Shared", warm.shared().map(SharedState::inWords).orElse(""));
     return all;
   }
 

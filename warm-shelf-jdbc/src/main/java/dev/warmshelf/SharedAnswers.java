@@ -185,7 +185,7 @@ final class SharedAnswers implements AutoCloseable {
     trouble = String.valueOf(why.getMessage());
     boolean isNew = troublesTold.add(why.getClass() + " " + why.getMessage());
     if (!away || isNew) {
-      LOG.warn("Shared: the store is away, and the database answers: {}", trouble);
+      LOG.warn("Shared: store='{}' is away, database answers: {}", store.describe(), trouble);
       LOG.debug("Why", why);
     }
     away = true;

@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import java.util.Map;
+import java.util.TreeMap;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -18,5 +19,14 @@ public record SharedState(
   /** The counts cannot change. */
   public SharedState {
     counts = Map.copyOf(counts);
+  }
+
+  /** In words, on one line. */
+  public String inWords() {
+    String how = trouble == null ? "answers" : "away: " + trouble.replace('\n', ' ');
+    StringBuilder all = new StringBuilder(store).append(", ").append(how).append(';');
+    new TreeMap<>(counts)
+        .forEach((what, count) -> all.append(' ').append(what).append('=').append(count));
+    return all.append(" queuedBytes=").append(queuedBytes).toString();
   }
 }

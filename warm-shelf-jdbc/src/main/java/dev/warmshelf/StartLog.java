@@ -45,17 +45,18 @@ final class StartLog {
         Runtime.getRuntime().maxMemory() >> MEBIBYTE_BITS);
     warm.shelves().stream()
         .sorted(Comparator.comparing(Shelf::name))
-        .forEach(shelf -> tell(shelf, warm.sharedRoom()));
+        .forEach(shelf -> tell(shelf, warm.sharedRoom(), warm.shared().isPresent()));
     rules.forEach(rule -> LOG.info("Rule: {}", rule));
   }
 
-  private static void tell(Shelf shelf, Capacity shared) {
+  private static void tell(Shelf shelf, Capacity shared, boolean hasStore) {
     Policy policy = shelf.policy();
     Capacity own = policy.capacity();
     Duration ttl = policy.expiry().sinceFill();
     LOG.info(
-        "Shelf: shelf={} in=memory room_mib={} ({}) ttl={} feed_lost_after={} slow_load={}",
+        "Shelf: shelf={} in={} room_mib={} ({}) ttl={} feed_lost_after={} slow_load={}",
         shelf.name(),
+        hasStore && !policy.expiry().withProcess() ? "memory,shared" : "memory",
         (own.ofItsOwn() ? own : shared).bytes() >> MEBIBYTE_BITS,
         own.ofItsOwn() ? "its own" : "shared",
         ttl == null ? "none" : ttl,

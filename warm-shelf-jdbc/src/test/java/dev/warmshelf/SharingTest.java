@@ -34,7 +34,7 @@ class SharingTest {
   @BeforeEach
   void create() throws Exception {
     database = TestDatabase.create();
-    StoreSchema.create(database.dataSource(), 1 << 20);
+    assertThat(StoreSchema.create(database.dataSource(), 1 << 20, List.of())).isTrue();
   }
 
   private WarmShelf open() throws Exception {

@@ -138,6 +138,7 @@ final class ConfigCommand implements Runnable {
       label = "             ";
     }
     read.warmStart().ifPresent(start -> lines.add("warm start   " + start.file()));
+    read.sharedStore().ifPresent(where -> lines.add("shared       " + where));
     if (read.rules().isEmpty()) {
       lines.add(label + "none: nothing is kept of what the program asks by JDBC");
     }

@@ -3,6 +3,7 @@ package dev.warmshelf.cli;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.Prospect;
 import dev.warmshelf.Rule;
+import dev.warmshelf.Sharing;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.config.Configuration;
 import dev.warmshelf.config.ConfigurationException;
@@ -10,20 +11,23 @@ import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.measure.workload.RecordedStatements.Recorded;
+import dev.warmshelf.shared.SharedStore;
+import dev.warmshelf.shared.SharedStoreException;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Optional;
 import java.util.Set;
 import java.util.TreeSet;
 import java.util.stream.Collectors;
 
 /** What a database says of a configuration. */
 final class ConfigurationCheck {
-  /** The feed's, and some for reads. */
-  private static final int CONNECTIONS = 3;
+  /** The feed's, the shared store's, and some for reads. */
+  private static final int CONNECTIONS = 9;
 
   private static final String NOT_TO_BE_READ =
       """
@@ -60,6 +64,7 @@ final class ConfigurationCheck {
         check.coverage(pool);
         check.rights(pool);
       }
+      check.shared(pool);
     } catch (SQLException e) {
       throw Failure.of(e);
     }
@@ -133,6 +138,17 @@ final class ConfigurationCheck {
                 + " 'shelf feed install "
                 + table
                 + "'.");
+      }
+    }
+  }
+
+  private void shared(HikariDataSource pool) {
+    Optional<Sharing> sharing = read.sharing(pool);
+    if (sharing.isPresent()) {
+      try (SharedStore store = sharing.get().store()) {
+        store.check();
+      } catch (SharedStoreException e) {
+        problems.add("the shared store cannot be used: " + e.getMessage() + ".");
       }
     }
   }

@@ -74,7 +74,14 @@ final class HealthCommand implements Callable<Integer> {
     fields.put("lagMillis", part.get("LagMillis"));
     fields.put("lostSince", part.get("LostSince"));
     fields.put("shelves", gives(part));
+    if (!shared(part).isEmpty()) {
+      fields.put("shared", shared(part));
+    }
     return fields;
+  }
+
+  private static String shared(Map<String, Object> part) {
+    return String.valueOf(part.getOrDefault("Shared", ""));
   }
 
   private static String state(Map<String, Object> part) {
@@ -100,5 +107,8 @@ final class HealthCommand implements Callable<Integer> {
     String lag = millis < 0 ? "" : "; changes are known up to " + millis + " ms ago";
     out.println("health       " + inWords(part, lag));
     gives(part).forEach((shelf, what) -> out.println("reads get    " + shelf + ": " + what));
+    if (!shared(part).isEmpty()) {
+      out.println("shared store " + shared(part));
+    }
   }
 }

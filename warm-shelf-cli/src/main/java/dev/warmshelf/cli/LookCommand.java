@@ -136,7 +136,17 @@ final class LookCommand implements Callable<Integer> {
     TextTable table =
         new TextTable(
             List.of(
-                "key", "shelf", "saved", "uses", "rows", "bytes", "age", "left", "now", "question"),
+                "key",
+                "shelf",
+                "saved",
+                "uses",
+                "rows",
+                "bytes",
+                "age",
+                "left",
+                "loaded",
+                "now",
+                "question"),
             TextTable.Side.LEFT);
     for (Map<String, Object> entry : shown) {
       table.row(
@@ -149,6 +159,7 @@ final class LookCommand implements Callable<Integer> {
               Text.bytes(number(entry, "bytes")),
               Text.nanos(number(entry, "ageNanos")),
               left(entry),
+              text(entry, "loadedBy"),
               standing(entry),
               StatementsCommand.cut(question(entry), WIDTH)));
     }
@@ -176,6 +187,7 @@ final class LookCommand implements Callable<Integer> {
     lines.add("statement    " + text(entry, "statement"));
     lines.add("values       " + values(entry));
     lines.add("now          " + standing(entry));
+    lines.add("loaded       " + text(entry, "loadedBy"));
     lines.add(
         "age          %s, %s left".formatted(Text.nanos(number(entry, "ageNanos")), left(entry)));
     lines.add(

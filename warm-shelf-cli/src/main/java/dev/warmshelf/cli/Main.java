@@ -33,6 +33,7 @@ import picocli.CommandLine.TypeConversionException;
       MeasureCommand.class,
       KeyCommand.class,
       FeedCommand.class,
+      StoreCommand.class,
       ConfigCommand.class,
       WatchCommand.class,
       StatementsCommand.class,

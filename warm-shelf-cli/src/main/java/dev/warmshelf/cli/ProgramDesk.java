@@ -144,7 +144,8 @@ final class ProgramDesk {
     for (ObjectName bean : beans("program")) {
       Map<String, Object> fields = new LinkedHashMap<>();
       fields.put("program", bean.getKeyProperty("program"));
-      fields.putAll(attributes(bean, "Health", "IsWell", "Why", "LagMillis", "LostSince", "Gives"));
+      fields.putAll(
+          attributes(bean, "Health", "IsWell", "Why", "LagMillis", "LostSince", "Gives", "Shared"));
       all.add(fields);
     }
     return all;

@@ -45,6 +45,7 @@ class ArchitectureTest {
           "dev.warmshelf.journal",
           "dev.warmshelf.row",
           "dev.warmshelf.file",
+          "dev.warmshelf.shared",
           "dev.warmshelf.driver",
           "dev.warmshelf.jmx",
           "dev.warmshelf",

@@ -2,6 +2,7 @@ package dev.warmshelf.config;
 
 import dev.warmshelf.Recipe;
 import dev.warmshelf.Rule;
+import dev.warmshelf.Sharing;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.WarmStart;
 import dev.warmshelf.feed.FeedException;
@@ -52,6 +53,7 @@ public final class Configuration {
   private final List<Rule> rules;
   private final @Nullable RecordingBlock recording;
   private final @Nullable WarmStart warmStart;
+  private final @Nullable SharedBlock shared;
 
   Configuration(ConfigurationReader read) {
     this.name = read.name;
@@ -66,6 +68,7 @@ public final class Configuration {
     this.rules = List.copyOf(read.rules);
     this.recording = read.recording;
     this.warmStart = read.warmStart;
+    this.shared = read.shared;
   }
 
   /**
@@ -164,6 +167,21 @@ public final class Configuration {
     return Optional.ofNullable(warmStart);
   }
 
+  /** Where the program shares answers with others, in words; empty if it shares none. */
+  public Optional<String> sharedStore() {
+    return Optional.ofNullable(shared)
+        .map(block -> block.url() == null ? "in the database that is asked" : block.where());
+  }
+
+  /**
+   * The store that the program shares with others; empty if it shares none. Not asked yet.
+   *
+   * @param source whose connections it takes, unless it has a URL
+   */
+  public Optional<Sharing> sharing(DataSource source) {
+    return Optional.ofNullable(shared).map(block -> block.over(source));
+  }
+
   /**
    * The shelves over a data source, still to be opened.
    *
@@ -187,6 +205,7 @@ public final class Configuration {
     if (warmStart != null) {
       builder.warmStart(warmStart);
     }
+    sharing(source).ifPresent(builder::sharing);
     return builder;
   }
 

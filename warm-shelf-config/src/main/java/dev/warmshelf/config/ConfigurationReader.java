@@ -15,6 +15,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.Function;
 import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
 
@@ -37,6 +38,7 @@ final class ConfigurationReader {
   final List<Rule> rules = new ArrayList<>();
   @Nullable RecordingBlock recording;
   @Nullable WarmStart warmStart;
+  @Nullable SharedBlock shared;
   private final Map<String, Policy> policies = new LinkedHashMap<>();
 
   ConfigurationReader(String name, Mistakes mistakes) {
@@ -58,7 +60,8 @@ final class ConfigurationReader {
             "shelves",
             "rules",
             "recording",
-            "warm-start"));
+            "warm-start",
+            "shared"));
     enabled = mistakes.of(top, "enabled", enabled, Values::yes);
     namespace = mistakes.of(top, "namespace", namespace, YamlNode::text);
     room = mistakes.of(top, "room", room, Values::room);
@@ -72,7 +75,34 @@ final class ConfigurationReader {
             node -> mistakes.in(() -> node.items().forEach(each -> mistakes.in(() -> rule(each)))));
     top.find("recording").ifPresent(node -> mistakes.in(() -> recording = recording(node)));
     top.find("warm-start").ifPresent(node -> mistakes.in(() -> warmStart = warmStart(node)));
+    top.find("shared").ifPresent(node -> mistakes.in(() -> shared = shared(node)));
     requireEnd(top);
+  }
+
+  private SharedBlock shared(YamlNode node) {
+    YamlNode.Block block = node.block();
+    allow(block, SharedBlock.WORDS);
+    if (!feed.follows()) {
+      mistakes.add(node.wrong("a shared store needs a feed, which tells what of it is still true"));
+    }
+    requireUrlWithUser(block);
+    SharedBlock.Limits limits =
+        new SharedBlock.Limits(
+            find(block, "waits-at-most", Values::duration),
+            find(block, "queue", Values::someBytes),
+            find(block, "largest", Values::someBytes),
+            find(block, "from-load-of", Values::duration));
+    return new SharedBlock(
+        text(block, "url"),
+        text(block, "user"),
+        password(block),
+        find(block, "connections", Values::atLeastOne),
+        find(block, "answers-within", Values::millisecondsAtLeast),
+        limits);
+  }
+
+  private <V> @Nullable V find(YamlNode.Block block, String word, Function<YamlNode, V> reading) {
+    return mistakes.find(block, word, reading).orElse(null);
   }
 
   private WarmStart warmStart(YamlNode node) {
@@ -121,14 +151,18 @@ final class ConfigurationReader {
     @Nullable String url = text(block, "url");
     @Nullable String user = text(block, "user");
     @Nullable String password = password(block);
-    boolean saysWho = block.find("user").isPresent() || block.find("password").isPresent();
-    if (block.find("url").isEmpty() && saysWho) {
-      mistakes.add(block.wrong("'user' and 'password' go with a 'url' of the feed's own; add it"));
-    }
+    requireUrlWithUser(block);
     Duration every =
         mistakes.of(block, "look-every", FeedBlock.USUAL.lookingEvery(), Values::duration);
     boolean listens = mistakes.of(block, "listen", false, Values::yes);
     return new FeedBlock(true, every, listens, url, user, password);
+  }
+
+  private void requireUrlWithUser(YamlNode.Block block) {
+    boolean saysWho = block.find("user").isPresent() || block.find("password").isPresent();
+    if (block.find("url").isEmpty() && saysWho) {
+      mistakes.add(block.wrong("'user' and 'password' go with a 'url' of their own; add it"));
+    }
   }
 
   private @Nullable String text(YamlNode.Block block, String word) {

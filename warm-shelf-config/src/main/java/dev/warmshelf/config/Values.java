@@ -17,8 +17,24 @@ final class Values {
     return amount(node, Amounts::time);
   }
 
+  static Duration millisecondsAtLeast(YamlNode node) {
+    Duration found = duration(node);
+    if (found.toMillis() < 1) {
+      throw node.wrong("a millisecond at least is expected here, not '" + node.text() + "'");
+    }
+    return found;
+  }
+
   static long bytes(YamlNode node) {
     return amount(node, Amounts::bytes);
+  }
+
+  static long someBytes(YamlNode node) {
+    long found = bytes(node);
+    if (found < 1) {
+      throw node.wrong("some bytes are expected here, not '" + node.text() + "'");
+    }
+    return found;
   }
 
   static double share(YamlNode node) {

@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.assertj.core.api.Assertions.catchThrowableOfType;
 
+import dev.warmshelf.Sharing;
 import dev.warmshelf.shelf.Expiry;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Renewal;
@@ -73,7 +74,7 @@ class ConfigurationTest {
                 """))
         .satisfiesExactly(
             colour -> assertThat(colour).startsWith("line 2: 'colour' is not known here"),
-            missing -> assertThat(missing).contains("go with a 'url' of the feed's own"),
+            missing -> assertThat(missing).contains("go with a 'url' of their own"),
             unit -> assertThat(unit).startsWith("line 4: '10' has no unit").contains("500 ms"),
             secret -> assertThat(secret).startsWith("line 5: a password does not stand"),
             time -> assertThat(time).startsWith("line 7: '5 minutes' has an unknown unit"),
@@ -121,6 +122,48 @@ class ConfigurationTest {
             word -> assertThat(word).startsWith("line 4: 'where' is not known here"),
             feed -> assertThat(feed).startsWith("line 4: a warm start needs a feed"),
             unit -> assertThat(unit).startsWith("line 4: '10' has no unit"));
+  }
+
+  @Test
+  void aSharedStoreNeedsAFeedAndKnowsItsWords() {
+    assertThat(
+            mistakesOf(
+                """
+                feed: none
+                policies:
+                  default: {ttl: 5 min}
+                shared: {user: me, password: secret, answers-within: 0 s, colour: red, queue: 0 B}
+                """))
+        .satisfiesExactlyInAnyOrder(
+            word -> assertThat(word).startsWith("line 4: 'colour' is not known here"),
+            feed -> assertThat(feed).startsWith("line 4: a shared store needs a feed"),
+            who -> assertThat(who).contains("go with a 'url' of their own"),
+            secret -> assertThat(secret).contains("a password does not stand in this file"),
+            time -> assertThat(time).contains("a millisecond at least is expected here, not '0 s'"),
+            size -> assertThat(size).contains("some bytes are expected"));
+    Configuration read =
+        of(
+            """
+            shared:
+              url: jdbc:postgresql://stores.example:5432/answers?sslmode=verify-full
+              user: app
+              connections: 2
+              answers-within: 20 ms
+              waits-at-most: 3 s
+              queue: 1 MiB
+              largest: 64 KiB
+              from-load-of: 5 ms
+            """);
+    Sharing sharing = read.sharing(new UrlSource(() -> null)).orElseThrow();
+    assertThat(sharing.waiting()).isEqualTo(Duration.ofSeconds(3));
+    assertThat(sharing.queueBytes()).isEqualTo(1 << 20);
+    assertThat(sharing.answerBytes()).isEqualTo(64 << 10);
+    assertThat(sharing.fromLoadOf()).isEqualTo(Duration.ofMillis(5));
+    assertThat(sharing.store().answersWithin()).isEqualTo(Duration.ofMillis(20));
+    assertThat(sharing.store().describe())
+        .isEqualTo("PostgreSQL at jdbc:postgresql://stores.example:5432/answers");
+    assertThat(read.sharedStore()).hasValue("jdbc:postgresql://stores.example:5432/answers");
+    assertThat(of("rules: []").sharedStore()).isEmpty();
   }
 
   /** What a program adds to its keys. */

@@ -1,5 +1,6 @@
 package dev.warmshelf.shelf;
 
+import dev.warmshelf.store.Fill.LoadedBy;
 import java.util.List;
 
 /**
@@ -47,8 +48,9 @@ public record EntryView(
    * @param remainingNanos how long it may be served yet, if nobody uses it meanwhile; {@link
    *     Long#MAX_VALUE} for ever
    * @param whyNot why it may not be; empty if it may
+   * @param loadedBy which process has loaded it
    */
-  public record Standing(long ageNanos, long remainingNanos, String whyNot) {
+  public record Standing(long ageNanos, long remainingNanos, String whyNot, LoadedBy loadedBy) {
     /** Whether it may be served. */
     public boolean isFresh() {
       return whyNot.isEmpty();

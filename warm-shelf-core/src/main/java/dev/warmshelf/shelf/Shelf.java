@@ -17,6 +17,7 @@ import dev.warmshelf.store.Content;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill;
 import dev.warmshelf.store.Fill.Life;
+import dev.warmshelf.store.Fill.LoadedBy;
 import dev.warmshelf.store.Fill.Renewable;
 import dev.warmshelf.store.Keeper;
 import dev.warmshelf.store.Store;
@@ -378,7 +379,8 @@ public final class Shelf implements AutoCloseable {
       long filledNanos,
       Life life,
       long usedNanos) {
-    Entry entry = entryOfOthers(key, value, footprint, fence, filledNanos, life);
+    Entry entry =
+        entryOf(LoadedBy.EARLIER_PROCESS, key, value, footprint, fence, filledNanos, life);
     entry.use(usedNanos);
     return !closed && contents.putBack(entry);
   }
@@ -394,9 +396,21 @@ public final class Shelf implements AutoCloseable {
       Fence fence,
       long filledNanos,
       Life life) {
+    return entryOf(LoadedBy.OTHER_PROCESS, key, value, footprint, fence, filledNanos, life);
+  }
+
+  private Entry entryOf(
+      LoadedBy by,
+      Key key,
+      @Nullable Object value,
+      Footprint footprint,
+      Fence fence,
+      long filledNanos,
+      Life life) {
     Renewable renewable = new Renewable(policy.renewal().looksAgain(), null);
     Life shorter = policy.expiry().shorter(life, isEmpty(value));
-    return new Entry(key, value, footprint, new Fill(fence, 0, filledNanos, shorter, renewable));
+    return new Entry(
+        key, value, footprint, new Fill(fence, 0, filledNanos, shorter, renewable, by));
   }
 
   /** Whether an answer of this shelf may be served just now, held or not. */

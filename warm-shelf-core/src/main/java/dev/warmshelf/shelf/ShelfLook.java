@@ -121,7 +121,7 @@ final class ShelfLook {
         new EntryView.Size(rows, entry.bytes()),
         new EntryView.Use(entry.uses(), now - entry.usedAtNanos(), entry.loadNanos()),
         new EntryView.Standing(
-            now - entry.filledNanos(), entry.remainingNanos(now), whyNot(entry)));
+            now - entry.filledNanos(), entry.remainingNanos(now), whyNot(entry), entry.loadedBy()));
   }
 
   private String whyNot(Entry entry) {

@@ -11,6 +11,7 @@ import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.store.Fill.Life;
+import dev.warmshelf.store.Fill.LoadedBy;
 import dev.warmshelf.store.Fill.Renewable;
 import java.lang.invoke.MethodHandles;
 import java.lang.invoke.VarHandle;
@@ -54,6 +55,7 @@ public final class Entry {
   private final long lifetimeNanos;
   private final long idleNanos;
   private final Renewable renewal;
+  private final LoadedBy by;
 
   /** Of the coarse clock; before the first use, when it was filled. */
   @SuppressWarnings("UnusedVariable") // by its handle
@@ -101,6 +103,7 @@ public final class Entry {
     this.lifetimeNanos = fill.life().sinceFill();
     this.idleNanos = fill.life().sinceUse();
     this.renewal = fill.renewal();
+    this.by = fill.by();
     this.usedAt = filledNanos;
   }
 
@@ -114,7 +117,7 @@ public final class Entry {
   public Entry mended(@Nullable Object mended, Footprint lanes, Fence upTo) {
     Fence same = new Fence(fence, upTo.nanos());
     Life life = new Life(lifetimeNanos, idleNanos);
-    Fill fill = new Fill(same, ownTick, filledNanos, life, renewal);
+    Fill fill = new Fill(same, ownTick, filledNanos, life, renewal, by);
     Entry entry = new Entry(key, mended, lanes, fill, loadNanos);
     entry.holdsThrough(upTo.tick());
     USED_AT.setOpaque(entry, usedAtNanos());
@@ -247,6 +250,11 @@ public final class Entry {
   /** How long after its last use it may be served; {@link Long#MAX_VALUE} for ever. */
   public long idleLimitNanos() {
     return idleNanos;
+  }
+
+  /** Who has loaded it. */
+  public LoadedBy loadedBy() {
+    return by;
   }
 
   /** How it is renewed. */

@@ -12,13 +12,40 @@ import org.jspecify.annotations.Nullable;
  * @param filledNanos when the load ended, on the monotonic clock
  * @param life how long it may be served
  * @param renewal how it is renewed once it is out of date
+ * @param by who has loaded it
  */
-public record Fill(Fence fence, long ownTick, long filledNanos, Life life, Renewable renewal) {
+public record Fill(
+    Fence fence, long ownTick, long filledNanos, Life life, Renewable renewal, LoadedBy by) {
   /** All of it. */
   public Fill {
     Objects.requireNonNull(fence, "fence");
     Objects.requireNonNull(life, "life");
     Objects.requireNonNull(renewal, "renewal");
+    Objects.requireNonNull(by, "by");
+  }
+
+  /** Of an answer that this process has loaded. */
+  public Fill(Fence fence, long ownTick, long filledNanos, Life life, Renewable renewal) {
+    this(fence, ownTick, filledNanos, life, renewal, LoadedBy.THIS_PROCESS);
+  }
+
+  /** Who has loaded an answer. */
+  public enum LoadedBy {
+    /** The one that holds it. */
+    THIS_PROCESS,
+    /** One that ran before it, by way of a file. */
+    EARLIER_PROCESS,
+    /** One that runs beside it, by way of a shared store. */
+    OTHER_PROCESS;
+
+    /** In words. */
+    public String inWords() {
+      return switch (this) {
+        case THIS_PROCESS -> "here";
+        case EARLIER_PROCESS -> "earlier process";
+        case OTHER_PROCESS -> "other process";
+      };
+    }
   }
 
   /**

@@ -361,8 +361,7 @@ class LoadsTest {
     pool.execute(() -> ask(shelf, strict(() -> slowly(2))));
     awaitBlocked(2); // both places are taken
     board.tick(List.of(BOOKING));
-    Entry found =
-        shelf.entryOfOthers(KEY, 5, BOOKINGS, before, before.nanos(), Life.WITHOUT_END);
+    Entry found = shelf.entryOfOthers(KEY, 5, BOOKINGS, before, before.nanos(), Life.WITHOUT_END);
     List<Future<Reading<Integer>>> content = new ArrayList<>();
     for (int i = 0; i < 20; i++) {
       content.add(pool.submit(() -> ask(shelf, finding(found))));

@@ -103,6 +103,7 @@ final class EntryValues {
     fields.put("remainingNanos", entry.standing().remainingNanos());
     fields.put("fresh", entry.standing().isFresh());
     fields.put("whyNot", entry.standing().whyNot());
+    fields.put("loadedBy", entry.standing().loadedBy().inWords());
     return fields;
   }
 

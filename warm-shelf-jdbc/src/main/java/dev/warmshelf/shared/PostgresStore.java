@@ -141,13 +141,17 @@ public final class PostgresStore implements SharedStore {
   }
 
   /** A connection over which readers ask. */
-  private static final class Asker implements AutoCloseable {
+  private static final class Asker {
     private final Borrowed borrowed;
     private final PreparedStatement get;
 
     Asker(Borrowed borrowed) throws SQLException {
       this.borrowed = borrowed;
       this.get = borrowed.connection().prepareStatement(GET);
+    }
+
+    Borrowed borrowed() {
+      return borrowed;
     }
 
     @Nullable Stored get(byte[] digest) throws SQLException {
@@ -159,16 +163,10 @@ public final class PostgresStore implements SharedStore {
             : null;
       }
     }
-
-    @Override
-    public void close() {
-      borrowed.spoil();
-      borrowed.close();
-    }
   }
 
   /** The connection that one thread at a time writes over. */
-  private static final class Writer implements AutoCloseable {
+  private static final class Writer {
     private final Borrowed borrowed;
     private final PreparedStatement put;
 
@@ -177,14 +175,12 @@ public final class PostgresStore implements SharedStore {
       this.put = borrowed.connection().prepareStatement(PUT);
     }
 
-    Connection connection() {
-      return borrowed.connection();
+    Borrowed borrowed() {
+      return borrowed;
     }
 
-    @Override
-    public void close() {
-      borrowed.spoil();
-      borrowed.close();
+    Connection connection() {
+      return borrowed.connection();
     }
   }
 
@@ -193,7 +189,7 @@ public final class PostgresStore implements SharedStore {
     synchronized (opening) {
       if (suspect) {
         suspect = false;
-        disconnect();
+        disconnect(false);
       }
       try {
         StoreSchema.require(writing().connection());
@@ -203,10 +199,24 @@ public final class PostgresStore implements SharedStore {
           open.incrementAndGet();
         }
       } catch (SQLException e) {
-        dropWriter();
+        dropWriter(works(e));
         throw failed(e);
       }
     }
+  }
+
+  /** Whether a connection works though something failed: it was not as it should be there. */
+  private static boolean works(SQLException e) {
+    String state = String.valueOf(e.getSQLState());
+    return state.startsWith("42") || state.startsWith("3F");
+  }
+
+  /** Gives a connection back, or ends it. */
+  private static void end(Borrowed borrowed, boolean works) {
+    if (!works) {
+      borrowed.spoil();
+    }
+    borrowed.close();
   }
 
   private Borrowed borrow(int networkMillis) throws SQLException {
@@ -220,8 +230,7 @@ public final class PostgresStore implements SharedStore {
       return fresh;
     } finally {
       if (!done) {
-        fresh.spoil();
-        fresh.close();
+        end(fresh, false);
       }
     }
   }
@@ -249,7 +258,7 @@ public final class PostgresStore implements SharedStore {
       if (works && !closed) {
         idle.addFirst(asker);
       } else {
-        drop(asker);
+        drop(asker, works);
       }
     }
   }
@@ -263,11 +272,11 @@ public final class PostgresStore implements SharedStore {
     return known;
   }
 
-  private void dropWriter() {
+  private void dropWriter(boolean works) {
     Writer known = writer;
     writer = null;
     if (known != null) {
-      known.close();
+      end(known.borrowed(), works);
     }
   }
 
@@ -280,7 +289,7 @@ public final class PostgresStore implements SharedStore {
       try {
         return work.with(writing());
       } catch (SQLException e) {
-        dropWriter();
+        dropWriter(works(e));
         throw failed(e);
       }
     }
@@ -350,7 +359,7 @@ public final class PostgresStore implements SharedStore {
       try {
         run("SELECT pg_advisory_unlock(?, ?)", lock, TimeUnit.MILLISECONDS.toNanos(ASIDE_MILLIS));
       } catch (SQLException e) {
-        disconnect(); // which ends all of them
+        disconnect(false); // which ends all of them
       }
     }
 
@@ -382,19 +391,18 @@ public final class PostgresStore implements SharedStore {
         }
       } finally {
         if (!done) {
-          disconnect();
+          disconnect(false);
         }
       }
     }
 
-    private void disconnect() {
+    private void disconnect(boolean works) {
       one.lock();
       try {
         Borrowed over = session;
         session = null;
         if (over != null) {
-          over.spoil();
-          over.close();
+          end(over.finallyRun("SELECT pg_advisory_unlock_all()"), works);
         }
       } finally {
         one.unlock();
@@ -458,27 +466,27 @@ public final class PostgresStore implements SharedStore {
 
   private SharedStoreException failed(SQLException e) {
     suspect = true;
-    return new SharedStoreException(describe() + ": " + StoreSchema.inWords(e), e);
+    return new SharedStoreException(StoreSchema.inWords(e), e);
   }
 
   @Override
   public void close() {
     closed = true;
-    disconnect();
+    disconnect(!suspect);
   }
 
-  private void disconnect() {
-    locks.disconnect();
+  private void disconnect(boolean works) {
+    locks.disconnect(works);
     synchronized (opening) {
-      dropWriter();
+      dropWriter(works);
     }
     for (Asker asker = idle.poll(); asker != null; asker = idle.poll()) {
-      drop(asker);
+      drop(asker, works);
     }
   }
 
-  private void drop(Asker asker) {
-    asker.close();
+  private void drop(Asker asker, boolean works) {
+    end(asker.borrowed(), works);
     open.decrementAndGet();
   }
 }

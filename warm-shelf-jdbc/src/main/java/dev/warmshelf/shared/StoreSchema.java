@@ -13,6 +13,7 @@ import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.time.Duration;
+import java.util.List;
 import java.util.Optional;
 import javax.sql.DataSource;
 
@@ -64,6 +65,16 @@ public final class StoreSchema {
       FROM warm_shelf_store.settings
       """;
 
+  private static final String IS_THERE =
+      "SELECT to_regclass('warm_shelf_store.answer') IS NOT NULL";
+
+  private static final String CONTENTS =
+      """
+      SELECT count(a.digest), coalesce(sum(octet_length(a.bytes) + %d), 0), max(s.at_most)
+      FROM warm_shelf_store.settings s LEFT JOIN warm_shelf_store.answer a ON true
+      """
+          .formatted(ROW_BYTES);
+
   private static final String NOTE =
       """
       INSERT INTO warm_shelf_store.place (stream, reached)
@@ -99,19 +110,61 @@ public final class StoreSchema {
   private StoreSchema() {}
 
   /**
-   * Makes the tables.
+   * What a store holds.
+   *
+   * @param atMost how many bytes it may hold
+   */
+  public record Contents(long answers, long bytes, long atMost) {}
+
+  /**
+   * Makes the tables, unless they are there, and lets roles use them; all of it or nothing.
    *
    * @param atMost how many bytes the store may hold, about
-   * @throws SQLException if that is not possible, or they are there
+   * @param roles as the catalogue spells them; they need no other rights for that
+   * @return whether they were not
+   * @throws SQLException if that is not possible
    */
-  public static void create(DataSource database, long atMost) throws SQLException {
+  public static boolean create(DataSource database, long atMost, List<String> roles)
+      throws SQLException {
+    boolean[] made = {false};
     inTransaction(
         database,
         statement -> {
-          statement.execute(text());
-          statement.execute(
-              "INSERT INTO warm_shelf_store.settings VALUES (" + VERSION + ", " + atMost + ")");
+          if (!isTrue(statement, IS_THERE)) {
+            statement.execute(script(atMost, List.of()));
+            made[0] = true;
+          }
+          for (String role : roles) {
+            statement.execute(grants(role));
+          }
         });
+    return made[0];
+  }
+
+  /** The statements by which {@link #create} makes a store for roles. */
+  public static String script(long atMost, List<String> roles) {
+    StringBuilder all = new StringBuilder(text());
+    all.append("\nINSERT INTO warm_shelf_store.settings VALUES (")
+        .append(VERSION)
+        .append(", ")
+        .append(atMost)
+        .append(");\n");
+    roles.forEach(role -> all.append('\n').append(grants(role)).append('\n'));
+    return all.toString();
+  }
+
+  /**
+   * What a store holds just now.
+   *
+   * @throws SQLException if it cannot be asked
+   */
+  public static Contents contents(DataSource database) throws SQLException {
+    try (Borrowed borrowed = Borrowed.from(database).autoCommit(true);
+        Statement statement = borrowed.connection().createStatement();
+        ResultSet row = statement.executeQuery(CONTENTS)) {
+      row.next();
+      return new Contents(row.getLong(1), row.getLong(2), row.getLong(3));
+    }
   }
 
   private static String text() {
@@ -125,28 +178,25 @@ public final class StoreSchema {
     }
   }
 
-  /**
-   * Lets a role use the store; it needs no other rights for that.
-   *
-   * @param role as the catalogue spells it
-   * @throws SQLException if that is not possible
-   */
-  public static void grant(DataSource database, String role) throws SQLException {
-    inTransaction(database, statement -> statement.execute(grants(role)));
-  }
-
-  /** The statements by which {@link #grant} does. */
-  public static String grants(String role) {
+  private static String grants(String role) {
     return RIGHTS.formatted(SqlText.identifier(role)).strip();
   }
 
   /**
    * Removes the tables with all that is in them.
    *
+   * @return whether they were there
    * @throws SQLException if that is not possible
    */
-  public static void remove(DataSource database) throws SQLException {
-    inTransaction(database, statement -> statement.execute("DROP SCHEMA warm_shelf_store CASCADE"));
+  public static boolean remove(DataSource database) throws SQLException {
+    boolean[] was = {false};
+    inTransaction(
+        database,
+        statement -> {
+          was[0] = isTrue(statement, IS_THERE);
+          statement.execute("DROP SCHEMA IF EXISTS warm_shelf_store CASCADE");
+        });
+    return was[0];
   }
 
   private interface Steps {
@@ -180,7 +230,7 @@ public final class StoreSchema {
           statement.executeQuery("SELECT version FROM warm_shelf_store.settings")) {
         if (!row.next() || row.getInt(1) != VERSION) {
           throw new SQLException(
-              "the store is of another version than "
+              "The store is of another version than "
                   + VERSION
                   + ", which this program knows; 'shelf store remove' and 'shelf store create'"
                   + " make it anew, empty");
@@ -196,9 +246,9 @@ public final class StoreSchema {
 
   static String inWords(SQLException e) {
     return switch (String.valueOf(e.getSQLState())) {
-      case "42P01", "3F000" -> "there is no store in this database; 'shelf store create' makes one";
+      case "42P01", "3F000" -> "There is no store in this database; 'shelf store create' makes one";
       case "42501" ->
-          "this role may not use the store ("
+          "This role may not use the store ("
               + e.getMessage()
               + "); 'shelf store create --role ROLE' grants what it needs";
       default -> String.valueOf(e.getMessage());

@@ -3,6 +3,7 @@ package dev.warmshelf.metrics;
 import dev.warmshelf.AskedStatement;
 import dev.warmshelf.AskedStatement.Outcomes;
 import dev.warmshelf.Health;
+import dev.warmshelf.SharedState;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.meter.Count;
@@ -87,6 +88,7 @@ public final class ShelfMetrics implements MeterBinder {
     warm.shelves().forEach(shelf -> bind(shelf, registry));
     bindFeed(registry);
     bindHealth(registry);
+    bindShared(registry);
     bind(OTHERS, registry);
     Gauge.builder(PREFIX + "queries.known", () -> known(registry))
         .description("Queries that are told apart")
@@ -190,6 +192,34 @@ public final class ShelfMetrics implements MeterBinder {
             TimeUnit.MILLISECONDS,
             each -> each.health().lag().map(lag -> (double) lag.toMillis()).orElse(Double.NaN))
         .description("Up to how long ago all changes are known")
+        .register(registry);
+  }
+
+  /** What a process counts of a store that it shares with others. */
+  private void bindShared(MeterRegistry registry) {
+    if (warm.shared().isEmpty()) {
+      return;
+    }
+    for (String count : warm.shared().get().counts().keySet()) {
+      FunctionCounter.builder(
+              PREFIX + "shared." + dotted(count),
+              warm,
+              each -> each.shared().map(state -> state.counts().get(count)).orElse(0L))
+          .description("Of the shared store: " + count)
+          .register(registry);
+    }
+    Gauge.builder(
+            PREFIX + "shared.away",
+            warm,
+            each -> each.shared().filter(state -> state.trouble() != null).isPresent() ? 1 : 0)
+        .description("1 while the shared store does not answer")
+        .register(registry);
+    Gauge.builder(
+            PREFIX + "shared.queue",
+            warm,
+            each -> each.shared().map(SharedState::queuedBytes).orElse(0L))
+        .description("What waits to be written to the shared store")
+        .baseUnit("bytes")
         .register(registry);
   }
 
