@@ -28,8 +28,8 @@ import java.util.List;
 import java.util.Map;
 import java.util.OptionalLong;
 import java.util.Set;
+import java.util.concurrent.ArrayBlockingQueue;
 import java.util.concurrent.ConcurrentHashMap;
-import java.util.concurrent.ConcurrentLinkedQueue;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.LinkedBlockingQueue;
 import java.util.concurrent.TimeUnit;
@@ -90,7 +90,10 @@ final class SharedAnswers implements AutoCloseable {
   private final TimeSource time;
   private final LinkedBlockingQueue<Filling> queue = new LinkedBlockingQueue<>();
   private final AtomicLong queued = new AtomicLong();
-  private final ConcurrentLinkedQueue<byte[]> used = new ConcurrentLinkedQueue<>();
+
+  /** What has been of use since the store was last told; where it is full, some is left out. */
+  private final ArrayBlockingQueue<byte[]> used = new ArrayBlockingQueue<>(MOST_USED);
+
   private final Set<String> troublesTold = ConcurrentHashMap.newKeySet();
   private final CountDownLatch closed = new CountDownLatch(1);
   private final Thread filler;
@@ -347,8 +350,8 @@ final class SharedAnswers implements AutoCloseable {
       }
       taken.increment();
       form.loadTook(entry.loadNanos());
-      if (used.size() < MOST_USED) {
-        used.add(digest);
+      if (!used.offer(digest)) {
+        LOG.trace("more is of use than is told");
       }
       return entry;
     }
@@ -488,6 +491,9 @@ final class SharedAnswers implements AutoCloseable {
     long pause = ROUND_NANOS;
     long round = 0;
     try {
+      if (!away) {
+        round(round++); // what is written from now on can be judged from here
+      }
       while (!closed.await(pause, TimeUnit.NANOSECONDS)) {
         if (away) {
           checked();
@@ -510,10 +516,7 @@ final class SharedAnswers implements AutoCloseable {
       }
       if (round % ROUNDS_A_MINUTE == ROUNDS_A_MINUTE - 1) {
         List<byte[]> all = new ArrayList<>();
-        for (byte[] each = used.poll(); each != null; each = used.poll()) {
-          all.add(each);
-        }
-        if (!all.isEmpty()) {
+        if (used.drainTo(all) > 0) {
           store.used(all);
         }
         store.trim();

@@ -21,6 +21,19 @@ public record SharedState(
     counts = Map.copyOf(counts);
   }
 
+  /**
+   * One of the counts.
+   *
+   * @throws IllegalArgumentException if there is none of this name
+   */
+  public long count(String name) {
+    Long found = counts.get(name);
+    if (found == null) {
+      throw new IllegalArgumentException("'" + name + "' is not counted, but " + counts.keySet());
+    }
+    return found;
+  }
+
   /** In words, on one line. */
   public String inWords() {
     String how = trouble == null ? "answers" : "away: " + trouble.replace('\n', ' ');

@@ -57,7 +57,7 @@ class SharingTest {
   }
 
   private static long written(WarmShelf warm) {
-    return warm.shared().orElseThrow().counts().get("written");
+    return warm.shared().orElseThrow().count("written");
   }
 
   private static void untilWritten(WarmShelf warm, long count) throws Exception {
@@ -238,7 +238,7 @@ class SharingTest {
           "UPDATE warm_shelf_store.answer a SET bytes = b.bytes FROM warm_shelf_store.answer b"
               + " WHERE a.digest <> b.digest");
       assertThat(ports(other).origin()).isEqualTo(Origin.LOADED);
-      assertThat(other.shared().orElseThrow().counts().get("useless")).isPositive();
+      assertThat(other.shared().orElseThrow().count("useless")).isPositive();
     }
   }
 
@@ -275,7 +275,7 @@ class SharingTest {
       Future<Origin> second = threads.submit(() -> ports(other).origin());
       Waiting.until(
           "it waits for the other process",
-          () -> other.shared().orElseThrow().counts().get("waited") == 1);
+          () -> other.shared().orElseThrow().count("waited") == 1);
       then.run();
       locking.rollback();
       assertThat(first.get()).isEqualTo(Origin.LOADED);
@@ -346,7 +346,7 @@ class SharingTest {
         Reading<List<String>> reading = ports(other);
         assertThat(reading.origin()).isEqualTo(Origin.LOADED);
         assertThat(other.shared().orElseThrow().trouble()).isNotNull();
-        long asked = other.shared().orElseThrow().counts().get("asked");
+        long asked = other.shared().orElseThrow().count("asked");
         assertThat(agent(other).origin()).isEqualTo(Origin.LOADED);
         assertThat(other.shared().orElseThrow().counts()).containsEntry("asked", asked);
         line.cut();

@@ -89,7 +89,7 @@ class StoreCommandTest {
   }
 
   private static long shared(ConfiguredDataSource program, String count) {
-    return program.warmShelf().orElseThrow().shared().orElseThrow().counts().get(count);
+    return program.warmShelf().orElseThrow().shared().orElseThrow().count(count);
   }
 
   private static long count(ConfiguredDataSource program) {

@@ -1,10 +1,10 @@
 package dev.warmshelf.feed;
 
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.List;
 import java.util.OptionalLong;
 import java.util.function.BiPredicate;
-import org.jspecify.annotations.Nullable;
 
 /**
  * Which ticks of this process belong to which places of its feed, for the last while: so that it
@@ -28,7 +28,9 @@ import org.jspecify.annotations.Nullable;
  */
 final class PlaceHistory {
   private final int most;
-  private final List<Row> rows = new ArrayList<>();
+
+  /** In their order; replaced by a new one where it changes. */
+  private volatile Row[] rows = {};
 
   /** All changes that are not in the place have later ticks. */
   private record Row(FeedPlace place, long tick) {}
@@ -46,28 +48,30 @@ final class PlaceHistory {
    * @param tick that had been reached before the look was sent that found the place
    */
   synchronized void add(FeedPlace place, long tick) {
-    Row last = rows.isEmpty() ? null : rows.get(rows.size() - 1);
-    if (last != null && !last.place().stream().equals(place.stream())) {
-      rows.clear();
-    } else if (last != null && last.place().equals(place)) {
-      rows.remove(rows.size() - 1);
+    Row[] before = rows;
+    int keep = before.length;
+    if (keep > 0 && !before[keep - 1].place().stream().equals(place.stream())) {
+      keep = 0;
+    } else if (keep > 0 && before[keep - 1].place().equals(place)) {
+      keep--; // of one place the last tick is the best
+    } else if (keep == most) {
+      before = thinned(before);
+      keep = before.length;
     }
-    rows.add(new Row(place, tick));
-    if (rows.size() > most) {
-      thin();
-    }
+    Row[] after = Arrays.copyOf(before, keep + 1);
+    after[keep] = new Row(place, tick);
+    rows = after;
   }
 
   /** Of the older half every second one goes; the oldest stays. */
-  private void thin() {
-    List<Row> kept = new ArrayList<>(most);
-    for (int i = 0; i < rows.size(); i++) {
-      if (i % 2 == 0 || i >= rows.size() / 2) {
-        kept.add(rows.get(i));
+  private static Row[] thinned(Row[] all) {
+    List<Row> kept = new ArrayList<>(all.length);
+    for (int i = 0; i < all.length; i++) {
+      if (i % 2 == 0 || i >= all.length / 2) {
+        kept.add(all[i]);
       }
     }
-    rows.clear();
-    rows.addAll(kept);
+    return kept.toArray(new Row[0]);
   }
 
   /**
@@ -77,25 +81,21 @@ final class PlaceHistory {
    * @return empty if no place is remembered that it covers
    */
   OptionalLong tickAt(FeedPlace place, BiPredicate<String, String> covers) {
-    List<Row> all = sameStream(place);
-    if (all == null) {
+    Row[] all = rows;
+    if (all.length == 0 || !all[0].place().stream().equals(place.stream())) {
       return OptionalLong.empty();
     }
     int from = 0; // all below are covered
-    int to = all.size(); // all from here on are not
+    int to = all.length; // all from here on are not
+    int middle = to - 1; // most are new
     while (from < to) {
-      int middle = (from + to) >>> 1;
-      if (covers.test(place.reached(), all.get(middle).place().reached())) {
+      if (covers.test(place.reached(), all[middle].place().reached())) {
         from = middle + 1;
       } else {
         to = middle;
       }
+      middle = (from + to) >>> 1;
     }
-    return from == 0 ? OptionalLong.empty() : OptionalLong.of(all.get(from - 1).tick());
-  }
-
-  private synchronized @Nullable List<Row> sameStream(FeedPlace place) {
-    boolean same = !rows.isEmpty() && rows.get(0).place().stream().equals(place.stream());
-    return same ? List.copyOf(rows) : null;
+    return from == 0 ? OptionalLong.empty() : OptionalLong.of(all[from - 1].tick());
   }
 }

@@ -1,7 +1,6 @@
 package dev.warmshelf.journal;
 
 import java.util.Arrays;
-import java.util.regex.Pattern;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -10,8 +9,8 @@ import org.jspecify.annotations.Nullable;
  * Immutable.
  */
 final class TransactionSnapshot {
-  private static final Pattern FORM =
-      Pattern.compile("(\\d{1,18}):(\\d{1,18}):(\\d{1,18}(,\\d{1,18})*)?");
+  private static final int DECIMAL = 10;
+  private static final int FEW = 8;
 
   private final long end;
 
@@ -25,16 +24,29 @@ final class TransactionSnapshot {
 
   /** Null if it is none. */
   static @Nullable TransactionSnapshot read(String text) {
-    if (!FORM.matcher(text).matches()) {
+    int first = text.indexOf(':');
+    int second = text.indexOf(':', first + 1);
+    if (first < 0 || second < 0) {
       return null;
     }
-    String[] parts = text.split(":", -1);
-    String list = parts[2];
-    long[] open =
-        list.isEmpty()
-            ? new long[0]
-            : Arrays.stream(list.split(",")).mapToLong(Long::parseLong).sorted().toArray();
-    return new TransactionSnapshot(Long.parseLong(parts[1]), open);
+    try {
+      Long.parseUnsignedLong(text, 0, first, DECIMAL);
+      long end = Long.parseUnsignedLong(text, first + 1, second, DECIMAL);
+      long[] open = new long[FEW];
+      int count = 0;
+      for (int at = second + 1; at < text.length(); count++) {
+        int comma = text.indexOf(',', at);
+        int to = comma < 0 ? text.length() : comma;
+        open = count == open.length ? Arrays.copyOf(open, 2 * count) : open;
+        open[count] = Long.parseUnsignedLong(text, at, to, DECIMAL);
+        at = to + 1;
+      }
+      open = Arrays.copyOf(open, count);
+      Arrays.sort(open);
+      return new TransactionSnapshot(end, open);
+    } catch (NumberFormatException e) {
+      return null;
+    }
   }
 
   /**

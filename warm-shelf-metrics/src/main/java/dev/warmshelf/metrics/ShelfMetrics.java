@@ -204,7 +204,7 @@ public final class ShelfMetrics implements MeterBinder {
       FunctionCounter.builder(
               PREFIX + "shared." + dotted(count),
               warm,
-              each -> each.shared().map(state -> state.counts().get(count)).orElse(0L))
+              each -> each.shared().map(state -> state.count(count)).orElse(0L))
           .description("Of the shared store: " + count)
           .register(registry);
     }
