@@ -32,6 +32,7 @@ import java.util.concurrent.ArrayBlockingQueue;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.LinkedBlockingQueue;
+import java.util.concurrent.Semaphore;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicLong;
 import java.util.concurrent.atomic.LongAdder;
@@ -67,17 +68,20 @@ final class SharedAnswers implements AutoCloseable {
 
   private static final Duration OPENING = Duration.ofSeconds(5);
   private static final long ROUND_NANOS = TimeUnit.SECONDS.toNanos(1);
+  private static final long FIRST_PAUSE_NANOS = TimeUnit.MILLISECONDS.toNanos(50);
   private static final long LONGEST_PAUSE_NANOS = TimeUnit.SECONDS.toNanos(30);
   private static final int ROUNDS_A_MINUTE = 60;
   private static final int ROUNDS_A_PLACE = 20;
   private static final int MOST_USED = 10_000;
+
+  /** Asked for now and then, to know how long that takes. */
+  private static final byte[] NOBODYS = new byte[32];
+
   private static final long FIRST_LOOK_AGAIN_NANOS = TimeUnit.MILLISECONDS.toNanos(1);
   private static final long LAST_LOOK_AGAIN_NANOS = TimeUnit.MILLISECONDS.toNanos(20);
 
   /** A load is worth sharing if it takes so many times what it takes to ask the store. */
   private static final int WORTH = 2;
-
-  private static final int SMOOTHING = 16;
 
   /** Of a thousand: what clocks may differ in speed. */
   private static final int DRIFT = 1_000;
@@ -96,11 +100,15 @@ final class SharedAnswers implements AutoCloseable {
 
   private final Set<String> troublesTold = ConcurrentHashMap.newKeySet();
   private final CountDownLatch closed = new CountDownLatch(1);
+
+  /** For the keeper: the store has just failed, or all is over. */
+  private final Semaphore wake = new Semaphore(0);
+
   private final Thread filler;
   private final Thread keeper;
   private volatile boolean away = true;
   private volatile @Nullable String trouble = "it was not asked yet";
-  private volatile long askNanos;
+  private final LeastTime askTime = new LeastTime();
 
   private final LongAdder asked = new LongAdder();
   private final LongAdder taken = new LongAdder();
@@ -109,6 +117,32 @@ final class SharedAnswers implements AutoCloseable {
   private final LongAdder written = new LongAdder();
   private final LongAdder leftOut = new LongAdder();
   private final LongAdder failures = new LongAdder();
+
+  /**
+   * About how long asking takes at least: the least of so many, for where a machine is busy all
+   * takes longer, loads as well. Nothing until there are so many. A lost update costs nothing.
+   */
+  private static final class LeastTime {
+    private static final int WINDOW = 16;
+
+    private int count;
+    private long least = Long.MAX_VALUE;
+    private volatile long before;
+
+    long nanos() {
+      return before;
+    }
+
+    void add(long nanos) {
+      least = Math.min(least, nanos);
+      count++;
+      if (count >= WINDOW) {
+        before = least;
+        least = Long.MAX_VALUE;
+        count = 0;
+      }
+    }
+  }
 
   /** What is to be done for the store: an answer to be written, or only a lease to be given up. */
   private record Filling(@Nullable SharedForm form, @Nullable Entry entry, @Nullable Lease lease) {
@@ -192,6 +226,9 @@ final class SharedAnswers implements AutoCloseable {
       LOG.debug("Why", why);
     }
     away = true;
+    if (wake.availablePermits() == 0) {
+      wake.release();
+    }
   }
 
   /** The feed follows. */
@@ -257,7 +294,7 @@ final class SharedAnswers implements AutoCloseable {
   /** How long a load must take to be worth sharing. */
   private long leastNanos() {
     Duration said = settings.fromLoadOf();
-    return said == null ? WORTH * askNanos : said.toNanos();
+    return said == null ? WORTH * askTime.nanos() : said.toNanos();
   }
 
   /** One question to the store. */
@@ -334,16 +371,12 @@ final class SharedAnswers implements AutoCloseable {
 
     /** What the store has, if the caller takes it over. */
     private @Nullable Entry look() throws SharedStoreException {
-      long began = time.nanos();
-      Stored stored = store.get(digest);
-      long now = time.nanos();
-      asked.increment();
-      long before = askNanos;
-      askNanos = before == 0 ? now - began : before + (now - began - before) / SMOOTHING;
+      long before = time.nanos(); // from when its age is counted: it is no younger than that
+      Stored stored = ask(digest);
       if (stored == null) {
         return null;
       }
-      Entry entry = entry(stored, now);
+      Entry entry = entry(stored, before);
       if (entry == null || !takesOver.test(entry)) {
         useless.increment();
         return null;
@@ -383,6 +416,14 @@ final class SharedAnswers implements AutoCloseable {
               filled,
               new Life(times.lifetime(), times.sinceUse()));
     }
+  }
+
+  private @Nullable Stored ask(byte[] digest) throws SharedStoreException {
+    long began = time.nanos();
+    Stored stored = store.get(digest);
+    askTime.add(time.nanos() - began);
+    asked.increment();
+    return stored;
   }
 
   /** What a caller got. */
@@ -488,20 +529,19 @@ final class SharedAnswers implements AutoCloseable {
 
   /** What is to be done now and then. */
   private void keep() {
-    long pause = ROUND_NANOS;
+    long pause = FIRST_PAUSE_NANOS;
     long round = 0;
     try {
-      if (!away) {
-        round(round++); // what is written from now on can be judged from here
-      }
-      while (!closed.await(pause, TimeUnit.NANOSECONDS)) {
+      while (closed.getCount() > 0) {
         if (away) {
           checked();
-          pause = away ? Math.min(2 * pause, LONGEST_PAUSE_NANOS) : ROUND_NANOS;
+          pause = Math.min(2 * pause, LONGEST_PAUSE_NANOS);
         } else {
-          pause = ROUND_NANOS;
-          round(round++);
+          pause = FIRST_PAUSE_NANOS;
+          round(round++); // at once: what is written from now on can be judged from here
         }
+        boolean woken = wake.tryAcquire(away ? pause : ROUND_NANOS, TimeUnit.NANOSECONDS);
+        LOG.trace("woken {}", woken);
       }
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
@@ -511,6 +551,7 @@ final class SharedAnswers implements AutoCloseable {
   private void round(long round) {
     try {
       FeedPlace place = feed.place().orElse(null);
+      ask(NOBODYS);
       if (place != null && round % ROUNDS_A_PLACE == 0) {
         store.note(place);
       }
@@ -530,6 +571,7 @@ final class SharedAnswers implements AutoCloseable {
   @Override
   public void close() {
     closed.countDown();
+    wake.release();
     queue.add(Filling.LAST);
     try {
       filler.join(OPENING.toMillis());

@@ -2,8 +2,8 @@ package dev.warmshelf.bench;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.Sharing;
+import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
@@ -122,8 +122,7 @@ public final class SharedHits {
 
   private static List<Item> direct(HikariDataSource pool, int part) throws Exception {
     try (Connection connection = pool.getConnection();
-        PreparedStatement statement =
-            connection.prepareStatement(ITEMS.replace(":part", "?"))) {
+        PreparedStatement statement = connection.prepareStatement(ITEMS.replace(":part", "?"))) {
       statement.setInt(1, part);
       try (ResultSet rows = statement.executeQuery()) {
         List<Item> all = new ArrayList<>();

@@ -71,7 +71,7 @@ public final class PostgresStore implements SharedStore {
   private final Duration limit;
   private final LinkedBlockingDeque<Asker> idle = new LinkedBlockingDeque<>();
   private final Locks locks = new Locks();
-  private final Object opening = new Object();
+  private final ReentrantLock opening = new ReentrantLock();
   private final AtomicInteger open = new AtomicInteger();
   private @Nullable Writer writer;
 
@@ -186,7 +186,8 @@ public final class PostgresStore implements SharedStore {
 
   @Override
   public void check() throws SharedStoreException {
-    synchronized (opening) {
+    opening.lock();
+    try {
       if (suspect) {
         suspect = false;
         disconnect(false);
@@ -202,6 +203,9 @@ public final class PostgresStore implements SharedStore {
         dropWriter(works(e));
         throw failed(e);
       }
+    } finally {
+      endIfClosed();
+      opening.unlock();
     }
   }
 
@@ -285,13 +289,15 @@ public final class PostgresStore implements SharedStore {
   }
 
   private <V> V write(Work<V> work) throws SharedStoreException {
-    synchronized (opening) {
-      try {
-        return work.with(writing());
-      } catch (SQLException e) {
-        dropWriter(works(e));
-        throw failed(e);
-      }
+    opening.lock();
+    try {
+      return work.with(writing());
+    } catch (SQLException e) {
+      dropWriter(works(e));
+      throw failed(e);
+    } finally {
+      endIfClosed();
+      opening.unlock();
     }
   }
 
@@ -472,14 +478,25 @@ public final class PostgresStore implements SharedStore {
   @Override
   public void close() {
     closed = true;
-    disconnect(!suspect);
+    if (opening.tryLock()) { // else whoever has it ends them
+      try {
+        endIfClosed();
+      } finally {
+        opening.unlock();
+      }
+    }
   }
 
+  private void endIfClosed() {
+    if (closed) {
+      disconnect(!suspect);
+    }
+  }
+
+  /** With the lock held. */
   private void disconnect(boolean works) {
     locks.disconnect(works);
-    synchronized (opening) {
-      dropWriter(works);
-    }
+    dropWriter(works);
     for (Asker asker = idle.poll(); asker != null; asker = idle.poll()) {
       drop(asker, works);
     }
