@@ -7,19 +7,25 @@ import dev.warmshelf.feed.Clearing.What;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.scenario.TroubledLine;
 import dev.warmshelf.shared.PostgresStore;
+import dev.warmshelf.shared.SharedStore;
+import dev.warmshelf.shared.SharedStoreTrial;
 import dev.warmshelf.shared.StoreSchema;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import java.lang.reflect.Proxy;
+import java.nio.ByteBuffer;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Optional;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
 import java.util.function.UnaryOperator;
+import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.postgresql.ds.PGSimpleDataSource;
@@ -65,6 +71,51 @@ class SharingTest {
   }
 
   @Test
+  void theStoreIsOne() throws Exception {
+    assertThat(SharedStoreTrial.failures(() -> PostgresStore.on(database.dataSource()).reading(2)))
+        .isEmpty();
+  }
+
+  /** So that nobody is told nothing is wrong by a trial that finds nothing. */
+  @Test
+  void theTrialFindsWhatAStoreDoesWrong() throws Exception {
+    List<String> failures =
+        SharedStoreTrial.failures(
+            () ->
+                (SharedStore)
+                    Proxy.newProxyInstance(
+                        SharedStore.class.getClassLoader(),
+                        new Class<?>[] {SharedStore.class},
+                        (proxy, method, arguments) -> nothing(method.getName())));
+    assertThat(failures)
+        .contains(
+            "gives something where nothing was put",
+            "does not give 700 bytes as they were put",
+            "gives something under another digest",
+            "tells another age than the time since the bytes were put",
+            "tells an age that does not grow",
+            "does not list an answer with its digest and facts",
+            "gives what had ended when it was trimmed",
+            "does not give a place that was noted",
+            "gives two processes one lease",
+            "mixes what several put at once",
+            "gives something after it was closed");
+  }
+
+  /** A store that has one answer for everybody, an hour old, and a lease for each who asks. */
+  private static @Nullable Object nothing(String method) {
+    return switch (method) {
+      case "get" ->
+          new SharedStore.Stored(ByteBuffer.wrap(new byte[] {7}), Duration.ofHours(1).toNanos());
+      case "lease" -> (SharedStore.Lease) () -> {};
+      case "list" -> List.of();
+      case "oldestPlace" -> Optional.empty();
+      case "forget" -> 0;
+      default -> null;
+    };
+  }
+
+  @Test
   void whatOneHasLoadedAnotherIsGiven() throws Exception {
     try (WarmShelf one = open();
         WarmShelf other = open()) {
@@ -94,6 +145,7 @@ class SharingTest {
 
   /** Where another process has the ports from, after something has been done to it. */
   private Origin ofOther(Step step) throws Exception {
+    database.run("DELETE FROM warm_shelf_store.answer");
     try (WarmShelf one = open();
         WarmShelf other = open()) {
       ports(one);
@@ -197,6 +249,7 @@ class SharingTest {
   @Test
   void whatIsClearedEverywhereIsLoadedByEachOnce() throws Exception {
     for (What what : List.of(What.ALL, What.SHELF, What.TABLE, What.TAG, What.KEY, What.QUERY)) {
+      database.run("DELETE FROM warm_shelf_store.answer");
       try (WarmShelf one = open();
           WarmShelf other = open()) {
         ports(one);

@@ -50,6 +50,11 @@ public final class Examples {
             "in-production",
             "adds to that service what its operators ask for: health, and metrics for a scraper",
             InProduction.class,
-            InProduction::main));
+            InProduction::main),
+        new Example(
+            "two-processes",
+            "shares answers between processes, through a store of one's own: FolderStore",
+            TwoProcesses.class,
+            TwoProcesses::main));
   }
 }

@@ -4,14 +4,17 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.SkerryLine;
+import dev.warmshelf.shared.SharedStoreTrial;
 import java.io.ByteArrayOutputStream;
 import java.io.PrintStream;
 import java.nio.charset.StandardCharsets;
+import java.nio.file.Path;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.Timeout;
+import org.junit.jupiter.api.io.TempDir;
 
 /** Each program is run as it stands, and prints what its comments say. */
 class ExamplesTest {
@@ -39,7 +42,13 @@ class ExamplesTest {
         .anyMatch(
             line ->
                 line.matches("warmshelf_lookups_total\\{result=\"hit\",shelf=\"main\"} [1-9].*"));
-    assertThat(printed).hasSize(4);
+    assertThat(printed.get("two-processes")).containsExactly("one:   LOADED", "other: SHARED");
+    assertThat(printed).hasSize(5);
+  }
+
+  @Test
+  void aFolderIsAStore(@TempDir Path folder) throws Exception {
+    assertThat(SharedStoreTrial.failures(() -> new FolderStore(folder))).isEmpty();
   }
 
   private static List<String> run(Examples.Example example, String url) throws Exception {

@@ -2,24 +2,31 @@ package dev.warmshelf.file;
 
 import java.io.IOException;
 import java.nio.channels.FileChannel;
-import java.nio.channels.OverlappingFileLockException;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
+import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
 import org.jspecify.annotations.Nullable;
 
 /**
  * Who may write a file, of all processes of this machine: a lock on a file beside it, which the
  * system takes away from a process that ends in whatever way. Whoever reads needs none.
  *
+ * <p>Where a process closes any channel to a file, some systems end all its locks on that ({@link
+ * java.nio.channels.FileLock}). So what is held in this process is known without opening one.
+ *
  * <p>Not thread-safe.
  */
 public final class WritersLock implements AutoCloseable {
+  private static final Set<Path> HELD_HERE = ConcurrentHashMap.newKeySet();
+
   private final Path beside;
   private @Nullable FileChannel held;
 
   /** Not held yet. */
   public WritersLock(Path file) {
-    this.beside = file.resolveSibling(file.getFileName() + ".lock");
+    Path whole = file.toAbsolutePath().normalize();
+    this.beside = whole.resolveSibling(whole.getFileName() + ".lock");
   }
 
   /**
@@ -31,22 +38,24 @@ public final class WritersLock implements AutoCloseable {
   public boolean take() throws IOException {
     if (held != null) {
       return true;
+    } else if (!HELD_HERE.add(beside)) {
+      return false; // somebody else in this process
     }
-    FileChannel channel =
-        FileChannel.open(beside, StandardOpenOption.CREATE, StandardOpenOption.WRITE);
-    boolean taken = false;
+    FileChannel channel = null;
     try {
-      taken = channel.tryLock() != null;
-    } catch (OverlappingFileLockException e) {
-      taken = false; // somebody else in this process
-    } finally {
-      if (taken) {
+      channel = FileChannel.open(beside, StandardOpenOption.CREATE, StandardOpenOption.WRITE);
+      if (channel.tryLock() != null) {
         held = channel;
-      } else {
-        channel.close();
+      }
+    } finally {
+      if (held == null) {
+        if (channel != null) {
+          channel.close();
+        }
+        HELD_HERE.remove(beside);
       }
     }
-    return taken;
+    return held != null;
   }
 
   /** Gives it back. */
@@ -56,6 +65,7 @@ public final class WritersLock implements AutoCloseable {
     held = null;
     if (mine != null) {
       mine.close();
+      HELD_HERE.remove(beside);
     }
   }
 }
