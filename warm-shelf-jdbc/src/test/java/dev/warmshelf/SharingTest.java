@@ -282,6 +282,7 @@ class SharingTest {
       assertThat(ofOther(() -> database.run("UPDATE warm_shelf_store.answer SET bytes = " + to)))
           .isEqualTo(Origin.LOADED);
     }
+    database.run("DELETE FROM warm_shelf_store.answer");
     try (WarmShelf one = open();
         WarmShelf other = open()) {
       one.query(PORTS).as(String.class).with("island", "Norra").list();

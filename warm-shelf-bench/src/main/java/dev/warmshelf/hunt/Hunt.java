@@ -3,6 +3,7 @@ package dev.warmshelf.hunt;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.Question;
+import dev.warmshelf.Sharing;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.WarmStart;
@@ -13,6 +14,8 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.row.Binding;
 import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.shared.PostgresStore;
+import dev.warmshelf.shared.StoreSchema;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Renewal;
@@ -83,8 +86,12 @@ public final class Hunt implements AutoCloseable {
   private static final int ROUNDS_PER_EPOCH = 60;
   private static final int ROUNDS_PER_RESTART = 6;
 
-  /** Every so many seeds the shelves are closed now and then, and opened with what they had. */
-  private static final int RESTARTS = 3;
+  /**
+   * Of so many seeds, with the second the shelves are closed now and then, and opened with what
+   * they had; with the third there are two programs, asked by turns, that share what they have
+   * loaded.
+   */
+  private static final int KINDS = 3;
 
   private static final Duration PATIENCE = Duration.ofSeconds(30);
 
@@ -96,15 +103,22 @@ public final class Hunt implements AutoCloseable {
   /** What outlives a restart; null where there are none. */
   private final @Nullable Path file;
 
+  private final boolean shares;
   private WarmShelf warm;
+
+  /** The other program; null if there is none. */
+  private @Nullable WarmShelf other;
+
   private final WarmShelf direct;
-  private final Map<String, ShelvedQuery<Map<String, @Nullable Object>>> kept = new HashMap<>();
+  private Map<String, ShelvedQuery<Map<String, @Nullable Object>>> kept = new HashMap<>();
+  private Map<String, ShelvedQuery<Map<String, @Nullable Object>>> keptByOther = new HashMap<>();
   private final Map<String, ShelvedQuery<Map<String, @Nullable Object>>> directly = new HashMap<>();
   private final Map<String, Integer> refused = new TreeMap<>();
   private long checks;
   private long revived;
   private long mended;
   private long restored;
+  private long given;
   private long asked;
   private long keepable;
 
@@ -121,9 +135,12 @@ public final class Hunt implements AutoCloseable {
   /**
    * @param ahead whether answers are renewed before they are asked for again, too
    * @param file in which they outlive restarts; null for no restarts
+   * @param shares whether there are two programs that share
    */
-  private Hunt(PGSimpleDataSource database, boolean ahead, @Nullable Path file) throws Exception {
+  private Hunt(PGSimpleDataSource database, boolean ahead, @Nullable Path file, boolean shares)
+      throws Exception {
     this.database = database;
+    this.shares = shares;
     this.ahead = ahead;
     this.file = file;
     this.changer = database.getConnection();
@@ -131,20 +148,35 @@ public final class Hunt implements AutoCloseable {
     config.setDataSource(database);
     config.setMaximumPoolSize(3);
     this.pool = new HikariDataSource(config);
-    this.warm = opened(database, pool, ahead, file);
+    this.warm = opened();
+    this.other = shares ? opened() : null;
     this.direct = WarmShelf.over(pool).onTtlAlone().open();
   }
 
-  private static WarmShelf opened(
-      PGSimpleDataSource database, HikariDataSource pool, boolean ahead, @Nullable Path file)
-      throws Exception {
+  private WarmShelf opened() throws Exception {
     WarmShelf.Builder builder =
         WarmShelf.over(pool)
             .following(JournalFeed.on(database).polling(Duration.ofMillis(1)))
             .shelf(
                 WarmShelf.MAIN_SHELF,
                 policy -> policy.renewing(ahead ? MENDING.ahead(1) : MENDING));
+    if (shares) {
+      builder.sharing(
+          Sharing.through(PostgresStore.on(database).reading(1)).fromLoadsOf(Duration.ZERO));
+    }
     return file == null ? builder.open() : builder.warmStart(WarmStart.from(file)).open();
+  }
+
+  /** From now on the other program is asked. */
+  private void swap() {
+    WarmShelf next = other;
+    if (next != null) {
+      other = warm;
+      warm = next;
+      Map<String, ShelvedQuery<Map<String, @Nullable Object>>> queries = kept;
+      kept = keptByOther;
+      keptByOther = queries;
+    }
   }
 
   public static void main(String[] arguments) throws Exception {
@@ -176,8 +208,12 @@ public final class Hunt implements AutoCloseable {
     }
     Journal.on(database).install(FOLLOWED);
     Path directory = Files.createTempDirectory("hunt");
-    Path file = seed % RESTARTS == 1 ? directory.resolve("answers") : null;
-    try (Hunt hunt = new Hunt(database, seed % 2 == 0, file)) {
+    Path file = seed % KINDS == 1 ? directory.resolve("answers") : null;
+    boolean shares = seed % KINDS == 2;
+    if (shares) {
+      StoreSchema.create(database, 64 << 20, List.of());
+    }
+    try (Hunt hunt = new Hunt(database, seed % 2 == 0, file, shares)) {
       return hunt.hunt(checks, new SplittableRandom(seed));
     } finally {
       Files.deleteIfExists(directory.resolve("answers"));
@@ -188,7 +224,9 @@ public final class Hunt implements AutoCloseable {
 
   /** All of it, or all but what had changed. */
   private static boolean wasServedFromTheShelf(Reading<?> reading) {
-    return reading.origin().isHit() || reading.origin() == Origin.MENDED;
+    return reading.origin().isHit()
+        || reading.origin() == Origin.MENDED
+        || reading.origin() == Origin.SHARED;
   }
 
   private static String schema() throws IOException {
@@ -200,6 +238,9 @@ public final class Hunt implements AutoCloseable {
   @Override
   public void close() throws SQLException {
     warm.close();
+    if (other != null) {
+      other.close();
+    }
     direct.close();
     pool.close();
     changer.close();
@@ -227,12 +268,14 @@ public final class Hunt implements AutoCloseable {
     System.out.printf(
         Locale.ROOT,
         "hunt: %,d checks, %,d of answers revived, %,d of mended ones, %,d probes found nothing,"
-            + " %,d answers outlived a restart; nothing found; refused: %s%n",
+            + " %,d answers outlived a restart, %,d were given by another program; nothing found;"
+            + " refused: %s%n",
         checks,
         revived,
         mended,
         warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot().get(Count.PROBED),
         restored,
+        given,
         refused);
     return new Outcome(checks, revived, mended, asked, keepable, null);
   }
@@ -241,6 +284,7 @@ public final class Hunt implements AutoCloseable {
   private @Nullable Find epoch(SplittableRandom random, long most) throws Exception {
     change(Changes.RESET);
     kept.clear();
+    keptByOther.clear();
     directly.clear();
     Changes changes = new Changes(random.split());
     List<String> made = new ArrayList<>();
@@ -254,6 +298,7 @@ public final class Hunt implements AutoCloseable {
     }
     for (int round = 0; round < ROUNDS_PER_EPOCH && checks < most; round++) {
       made.addAll(changed(changes, random));
+      swap();
       untilDelivered();
       for (int i = 0; i < statements.size(); i++) {
         Asked each = statements.get(i);
@@ -287,7 +332,7 @@ public final class Hunt implements AutoCloseable {
     }
     if (restart) {
       restored += warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot().get(Count.RESTORED);
-      warm = opened(database, pool, ahead, file);
+      warm = opened();
       kept.clear();
     }
     return made;
@@ -297,6 +342,7 @@ public final class Hunt implements AutoCloseable {
     checks++;
     revived += reading.origin() == Origin.REVIVED ? 1 : 0;
     mended += reading.origin() == Origin.MENDED ? 1 : 0;
+    given += reading.origin() == Origin.SHARED ? 1 : 0;
   }
 
   private boolean isKeepable(Made statement) throws SQLException {
