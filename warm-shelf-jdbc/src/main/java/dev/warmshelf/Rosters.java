@@ -58,8 +58,10 @@ final class Rosters {
     this.shelf = shelf;
   }
 
+  /** They are for this process alone: they must say what its feed has told, no less and no more. */
   static Policy policy() {
-    return Policy.standard().renewing(Renewal.lookingAgain());
+    Policy usual = Policy.standard().renewing(Renewal.lookingAgain());
+    return usual.expiring(usual.expiry().andWithProcess());
   }
 
   Shelf shelf() {

@@ -3,6 +3,7 @@ package dev.warmshelf.shelf;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.store.Entry;
+import dev.warmshelf.store.Fill.LoadedBy;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.Objects;
@@ -135,12 +136,14 @@ public final class Reading<V extends @Nullable Object> {
   /**
    * Whether the answer says what the feed has told, no less and no more: it was kept, which rules
    * out one for its caller alone; the feed has told of all that had committed when it was loaded;
-   * and none of that has touched it since.
+   * and none of that has touched it since. Of an answer that another process has loaded nobody
+   * knows so exactly when that was.
    */
   public boolean saysWhatWasTold() {
     Watermark told = ground.board().watermark();
     return (origin == Origin.KEPT || origin == Origin.REVIVED)
         && entry != null
+        && entry.loadedBy() == LoadedBy.THIS_PROCESS
         && told != null
         && told.nanos() - (entry.loadBeganNanos() + entry.loadNanos()) >= 0
         && entry.isFresh(ground.board());

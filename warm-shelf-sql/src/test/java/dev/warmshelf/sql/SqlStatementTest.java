@@ -4,6 +4,13 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.sql.text.SqlTextException;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Random;
+import java.util.Set;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
@@ -184,5 +191,66 @@ class SqlStatementTest {
 
   private static String form(String sql) {
     return SqlStatement.of(sql).normalForm();
+  }
+
+  /**
+   * Operands are put in order within their clause, and never leave it, whatever stands behind the
+   * clause's word.
+   */
+  @Test
+  void noOperandLeavesItsClause() {
+    Random random = new Random(3);
+    for (int i = 0; i < 2_000; i++) {
+      Map<String, Set<String>> clauses = new LinkedHashMap<>();
+      StringBuilder sql = new StringBuilder("SELECT 1 FROM t1");
+      for (int join = 2; join < 4; join++) {
+        String kind = List.of("JOIN", "LEFT JOIN", "RIGHT OUTER JOIN").get(random.nextInt(3));
+        String table = random.nextBoolean() ? "t" + join : "(SELECT 1 AS a) t" + join;
+        sql.append(' ').append(kind).append(' ').append(table).append(" ON ");
+        sql.append(operands(random, "on" + join, clauses));
+      }
+      sql.append(" WHERE ").append(operands(random, "filter", clauses));
+      sql.append(random.nextBoolean() ? " GROUP BY (t1.a), t1.b" : " GROUP BY t1.a");
+      sql.append(" HAVING ").append(operands(random, "had", clauses));
+      sql.append(random.nextBoolean() ? " UNION (SELECT 2" : " EXCEPT (SELECT 2");
+      sql.append(" WHERE ").append(operands(random, "second", clauses)).append(")");
+      String normal = SqlStatement.of(sql.toString()).normalForm();
+      clauses.forEach(
+          (clause, its) -> {
+            int from = its.stream().mapToInt(normal::indexOf).min().orElseThrow();
+            int to = its.stream().mapToInt(normal::indexOf).max().orElseThrow();
+            assertThat(from).as("%s in %s", its, normal).isNotNegative();
+            assertThat(normal.substring(from, to))
+                .as("%s of %s", clause, normal)
+                .doesNotContain("where", " on ", "having", "group", "union", "except", "join");
+          });
+    }
+  }
+
+  private static String operands(Random random, String clause, Map<String, Set<String>> all) {
+    List<String> operands = new ArrayList<>();
+    Set<String> names = new LinkedHashSet<>();
+    for (int i = random.nextInt(3); i >= 0; i--) {
+      String name = clause + "_" + (char) ('a' + random.nextInt(26)) + i;
+      names.add(name);
+      operands.add(
+          switch (random.nextInt(4)) {
+            case 0 -> "(" + name + " = 1 OR " + name + " = 2)";
+            case 1 -> "left(" + name + ", 3) = 'abc'";
+            case 2 -> name + " = 7";
+            default -> "(" + name + ")";
+          });
+    }
+    all.put(clause, names);
+    return String.join(" AND ", operands);
+  }
+
+  @Test
+  void aConditionOfAnotherClauseIsAnotherQuestion() {
+    assertThat(SqlStatement.of("SELECT 1 FROM a LEFT JOIN b ON p AND q WHERE (r)").normalForm())
+        .isNotEqualTo(
+            SqlStatement.of("SELECT 1 FROM a LEFT JOIN b ON q WHERE (r) AND p").normalForm())
+        .isEqualTo(
+            SqlStatement.of("SELECT 1 FROM a LEFT JOIN b ON q AND p WHERE (r)").normalForm());
   }
 }

@@ -54,6 +54,16 @@ public final class NormalForm {
           "left",
           "right",
           "returning");
+
+  /**
+   * Of these, those that name a function where a parenthesis follows, as in {@code left(name, 3)};
+   * as joins they are followed by another word (appendix C of the manual: reserved, but can be
+   * function or type). All others end a condition whatever follows, as in {@code WHERE (...)}: what
+   * ends too early is folded less, and what ends too late would put operands into another clause.
+   */
+  private static final Set<String> MAY_BE_FUNCTIONS =
+      Set.of("inner", "cross", "natural", "full", "left", "right");
+
   private static final Set<String> BEGINS_QUERY = Set.of("select", "with", "values", "table");
 
   /**
@@ -140,7 +150,10 @@ public final class NormalForm {
     if (nodes.get(at).isPunctuation(",")) {
       return true;
     }
-    boolean call = at + 1 < nodes.size() && nodes.get(at + 1) instanceof Node.Group;
+    boolean call =
+        nodes.get(at).isWord(MAY_BE_FUNCTIONS)
+            && at + 1 < nodes.size()
+            && nodes.get(at + 1) instanceof Node.Group;
     return nodes.get(at).isWord(ENDS_CONDITION) && !call;
   }
 
