@@ -9,6 +9,8 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.WarmStart;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.key.ValuePlan.Place;
+import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Count;
@@ -34,7 +36,9 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.time.Duration;
 import java.time.Instant;
+import java.time.LocalDate;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Locale;
@@ -68,6 +72,8 @@ public final class Hunt implements AutoCloseable {
           "\"Odd \"\"Name\":\"k.k\",\"from\"",
           "audit",
           "mark:edge_id,kind,date,end");
+
+  private static final Pattern PLACE = Pattern.compile("\\$(\\d+)(?:\\.\\.\\.)?");
 
   private static final Pattern PLANNED =
       Pattern.compile("\"Relation Name\": \"((?:[^\"\\\\]|\\\\.)*)\"");
@@ -119,6 +125,7 @@ public final class Hunt implements AutoCloseable {
   private long mended;
   private long restored;
   private long given;
+  private long unwritable;
   private long asked;
   private long keepable;
 
@@ -194,7 +201,11 @@ public final class Hunt implements AutoCloseable {
   /** Hunts on a database of its own on this server, until so many kept answers were compared. */
   public static Outcome run(LocalPostgres server, long checks, long seed) throws Exception {
     System.out.println("hunt: seed " + seed);
-    String name = "hunt_" + Long.toUnsignedString(seed);
+    PGSimpleDataSource database = made(server, "hunt_" + Long.toUnsignedString(seed));
+    return hunted(database, checks, seed);
+  }
+
+  private static PGSimpleDataSource made(LocalPostgres server, String name) throws Exception {
     try (Connection admin = server.dataSource("postgres").getConnection();
         Statement statement = admin.createStatement()) {
       statement.execute("DROP DATABASE IF EXISTS " + name);
@@ -207,6 +218,29 @@ public final class Hunt implements AutoCloseable {
       statement.execute(Changes.RESET);
     }
     Journal.on(database).install(FOLLOWED);
+    return database;
+  }
+
+  /**
+   * Makes statements, and compares what they give with what their normal forms do.
+   *
+   * @return how many could be compared
+   * @throws AssertionError if one does not ask the same
+   */
+  public static long normalForms(LocalPostgres server, int statements, long seed) throws Exception {
+    PGSimpleDataSource database = made(server, "forms_" + Long.toUnsignedString(seed));
+    SplittableRandom random = new SplittableRandom(seed);
+    try (Hunt hunt = new Hunt(database, false, null, false)) {
+      for (int i = 0; i < statements; i++) {
+        hunt.isKeepable(Made.random(random));
+      }
+      return hunt.keepable - hunt.unwritable;
+    }
+  }
+
+  /** What is run on a database of its own. */
+  private static Outcome hunted(PGSimpleDataSource database, long checks, long seed)
+      throws Exception {
     Path directory = Files.createTempDirectory("hunt");
     Path file = seed % KINDS == 1 ? directory.resolve("answers") : null;
     boolean shares = seed % KINDS == 2;
@@ -269,13 +303,14 @@ public final class Hunt implements AutoCloseable {
         Locale.ROOT,
         "hunt: %,d checks, %,d of answers revived, %,d of mended ones, %,d probes found nothing,"
             + " %,d answers outlived a restart, %,d were given by another program; nothing found;"
-            + " refused: %s%n",
+            + " %,d questions not asked by their normal form; refused: %s%n",
         checks,
         revived,
         mended,
         warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot().get(Count.PROBED),
         restored,
         given,
+        unwritable,
         refused);
     return new Outcome(checks, revived, mended, asked, keepable, null);
   }
@@ -355,7 +390,92 @@ public final class Hunt implements AutoCloseable {
     }
     keepable++;
     requirePlanned(statement, ((Verdict.Keepable) verdict).tables());
+    requireSameQuestion(statement);
     return true;
+  }
+
+  /**
+   * @throws AssertionError if the normal form, with the values that stand at its places, does not
+   *     ask what the statement asks
+   */
+  private void requireSameQuestion(Made statement) throws SQLException {
+    SqlStatement sql = SqlStatement.of(statement.text());
+    @Nullable Object[] values = sql.parameters().stream().map(statement.values()::get).toArray();
+    if (statement.used().values().stream().anyMatch(v -> v instanceof List<?> l && l.isEmpty())) {
+      unwritable++; // no literal is a set of nothing
+      return;
+    }
+    List<Place> places = sql.plan().places();
+    String written =
+        PLACE
+            .matcher(sql.normalForm())
+            .replaceAll(
+                found ->
+                    Matcher.quoteReplacement(
+                        literals(places.get(Integer.parseInt(found.group(1)) - 1), values)));
+    List<String> asked;
+    try (Statement literally = changer.createStatement()) {
+      asked = rows(literally.executeQuery(written));
+    } catch (SQLException e) {
+      unwritable++; // a literal that needs its type said
+      return;
+    }
+    String text = sql.driverText(parameter -> values[parameter] instanceof List<?>);
+    try (PreparedStatement bound = changer.prepareStatement(text)) {
+      Binding.bind(bound, values, sql.driverOrder());
+      List<String> meant = rows(bound.executeQuery());
+      if (!asked.equals(meant)) {
+        throw new AssertionError(
+            statement.text()
+                + " with "
+                + statement.used()
+                + " gives "
+                + meant
+                + ", but its normal form gives "
+                + asked
+                + ": "
+                + written);
+      }
+    }
+  }
+
+  private static String literals(Place place, @Nullable Object[] values) {
+    List<String> all = new ArrayList<>();
+    for (Source source : place.sources()) {
+      Object value =
+          source instanceof Source.Parameter parameter
+              ? values[parameter.index()]
+              : ((Source.Constant) source).value();
+      for (Object each : value instanceof List<?> list ? list : Collections.singletonList(value)) {
+        all.add(literal(each));
+      }
+    }
+    return String.join(", ", all);
+  }
+
+  private static String literal(@Nullable Object value) {
+    if (value == null || value instanceof Number || value instanceof Boolean) {
+      return String.valueOf(value);
+    }
+    String quoted = "'" + value.toString().replace("'", "''") + "'";
+    return value instanceof LocalDate ? "date " + quoted : quoted;
+  }
+
+  /** Sorted: where the order is not said, it may be any. */
+  private static List<String> rows(ResultSet result) throws SQLException {
+    List<String> rows = new ArrayList<>();
+    try (result) {
+      int columns = result.getMetaData().getColumnCount();
+      while (result.next()) {
+        StringBuilder row = new StringBuilder();
+        for (int i = 1; i <= columns; i++) {
+          row.append(result.getString(i)).append('|');
+        }
+        rows.add(row.toString());
+      }
+    }
+    Collections.sort(rows);
+    return rows;
   }
 
   /**

@@ -46,7 +46,8 @@ record Made(
   }
 
   static Made random(SplittableRandom random) {
-    return new Maker(random).make();
+    Maker maker = new Maker(random);
+    return maker.enclosed(maker.make());
   }
 
   /** Makes one statement. */
@@ -64,6 +65,15 @@ record Made(
 
     private boolean chance(int percent) {
       return random.nextInt(100) < percent;
+    }
+
+    /** The same with some conditions in parentheses, which mean nothing. */
+    Made enclosed(Made made) {
+      return new Made(
+          made.head(),
+          made.conditions().stream().map(each -> chance(25) ? "(" + each + ")" : each).toList(),
+          made.tail(),
+          made.values());
     }
 
     Made make() {

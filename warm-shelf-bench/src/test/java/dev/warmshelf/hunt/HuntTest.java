@@ -8,6 +8,7 @@ import org.junit.jupiter.api.Test;
 /** A short hunt in every build; {@link Hunt} makes long ones, each with a seed of its own. */
 class HuntTest {
   private static final long CHECKS = Long.getLong("hunt.checks", 1_000);
+  private static final int STATEMENTS = Integer.getInteger("hunt.statements", 200);
   private static final long SEED = Long.getLong("hunt.seed", 1);
 
   @Test
@@ -21,6 +22,7 @@ class HuntTest {
       assertThat(outcome.kept())
           .as("statements that may be kept")
           .isGreaterThan(outcome.asked() / 2);
+      assertThat(Hunt.normalForms(server, STATEMENTS, SEED)).isGreaterThan(STATEMENTS / 2);
     }
   }
 }
