@@ -29,7 +29,7 @@ import org.postgresql.ds.PGSimpleDataSource;
  * -Dwarm.kills=100} kills it a hundred times.
  */
 class KilledProgramTest {
-  private static final int KILLS = Integer.getInteger("warm.kills", 2);
+  private static final int KILLS = Integer.getInteger("warm.kills", 1);
   private static final int LONGEST_MILLIS = 600;
   private static final int ITEMS = 200;
   private static final String GROUP = "SELECT id, n FROM item WHERE part = :part ORDER BY id";

@@ -332,13 +332,7 @@ public final class SharedProcesses {
           children.get(victim).destroyForcibly().waitFor();
           children.set(victim, reader(url, store.getURL(), file, second, told));
         }
-        switch (second % 14) {
-          case 3 -> line.cut();
-          case 4, 9, 13 -> line.mend();
-          case 6 -> line.fallSilent();
-          case 11 -> line.delay(random.nextInt(60));
-          default -> {}
-        }
+        trouble(line, second, random);
       }
       children.forEach(Process::destroyForcibly);
       System.out.printf(
@@ -349,6 +343,17 @@ public final class SharedProcesses {
           told.late,
           told.latestMicros / 1e3,
           told.never);
+    }
+  }
+
+  /** Cut, silent or slow for some seconds, and whole for some. */
+  private static void trouble(TroubledLine line, int second, Random random) {
+    switch (second % 14) {
+      case 3 -> line.cut();
+      case 4, 9, 13 -> line.mend();
+      case 6 -> line.fallSilent();
+      case 11 -> line.delay(random.nextInt(60));
+      default -> {}
     }
   }
 

@@ -32,7 +32,7 @@ import picocli.CommandLine.Spec;
     footer = {
       "  shelf demo --small        a tenth of the data, done in half a minute",
       "  shelf demo --keep         leave the database running afterwards, until Ctrl-C",
-      "  shelf demo --report r.html  write what step 5 measures as a page"
+      "  shelf demo --report r.html  write what step 6 measures as a page"
     })
 final class DemoCommand implements Callable<Integer> {
   private static final String DATABASE = "skerry";
@@ -110,7 +110,7 @@ final class DemoCommand implements Callable<Integer> {
     try (HikariDataSource pool =
         DatabaseOptions.pool(config, readers + MeasureCommand.CONNECTIONS_BESIDE_READERS)) {
       boolean sound =
-          new DemoStory(pool, server.dataSource(DATABASE), screen)
+          new DemoStory(pool, server.dataSource(DATABASE), server.url(DATABASE), screen)
               .tell(secondsAsked(), readers, pages);
       whereToGoNext(screen);
       screen.line("");
@@ -168,7 +168,7 @@ final class DemoCommand implements Callable<Integer> {
   }
 
   private static void whereToGoNext(Screen screen) {
-    heading(screen, 6, "Where to go next");
+    heading(screen, 7, "Where to go next");
     screen.line(
         "   ./shelf key \"SELECT ...\"    what a statement's key is, and whether it may be kept");
     screen.line(

@@ -15,10 +15,13 @@ import dev.warmshelf.measure.report.ComparisonReport;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
+import dev.warmshelf.shared.StoreSchema;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
 import java.math.BigDecimal;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -34,7 +37,8 @@ import org.HdrHistogram.Histogram;
 /** What the demo shows once its database is there, step by step. */
 final class DemoStory {
   private static final int BASELINE_READS = 20;
-  private static final int PORT = 1;
+  static final int PORT = 1;
+  private static final int STORE_BYTES = 64 << 20;
   private static final double WRITES = 10;
   private static final Duration TTL = Duration.ofSeconds(5);
   private static final Duration WARM_UP = Duration.ofSeconds(2);
@@ -51,14 +55,17 @@ final class DemoStory {
 
   private final HikariDataSource pool;
   private final DataSource others;
+  private final String url;
   private final Screen screen;
 
   /**
    * @param others connections of another program, which knows nothing of us
+   * @param url of the same database
    */
-  DemoStory(HikariDataSource pool, DataSource others, Screen screen) {
+  DemoStory(HikariDataSource pool, DataSource others, String url, Screen screen) {
     this.pool = pool;
     this.others = others;
+    this.url = url;
     this.screen = screen;
   }
 
@@ -70,6 +77,7 @@ final class DemoStory {
       firstAndSecondRead(departures);
       somebodyElseBooks(departures);
     }
+    otherProcesses();
     return readersAndWriters(seconds, readers, pages);
   }
 
@@ -113,14 +121,7 @@ final class DemoStory {
   private void firstAndSecondRead(ShelvedQuery<Departure> departures) throws SQLException {
     DemoCommand.heading(screen, 3, "The same through the shelf");
     warmUp(departures);
-    DatabaseWork work =
-        DatabaseWork.of(
-                others,
-                List.of(
-                    new DatabaseWork.Sample(
-                        SqlStatement.of(Questions.DEPARTURES),
-                        Map.of("port", PORT, "day", Scale.FIRST_DAY))))
-            .orElseThrow(() -> new IllegalStateException("the demo's database counts statements"));
+    DatabaseWork work = boardsAsked();
     for (String which : List.of("first read ", "second read")) {
       long before = work.done().calls();
       long began = System.nanoTime();
@@ -133,6 +134,15 @@ final class DemoStory {
         dependsOn(reading);
       }
     }
+  }
+
+  /** The database's own count of how often a board was asked for. */
+  private DatabaseWork boardsAsked() throws SQLException {
+    DatabaseWork.Sample board =
+        new DatabaseWork.Sample(
+            SqlStatement.of(Questions.DEPARTURES), Map.of("port", PORT, "day", Scale.FIRST_DAY));
+    return DatabaseWork.of(others, List.of(board))
+        .orElseThrow(() -> new IllegalStateException("the demo's database counts statements"));
   }
 
   /** Classes loaded and statements prepared, of loading and of mending; then nothing is kept. */
@@ -195,8 +205,61 @@ final class DemoStory {
         reading.origin(), Text.nanos(answered - asked), before.metresLeft(), after.metresLeft());
   }
 
+  private void otherProcesses() throws Exception {
+    DemoCommand.heading(screen, 5, "Another process, and one that is started anew");
+    StoreSchema.create(others, STORE_BYTES, List.of());
+    Path directory = Files.createTempDirectory("warm-shelf-demo");
+    Path file = directory.resolve("answers");
+    try {
+      DatabaseWork work = boardsAsked();
+      try (WarmShelf first = DemoProcess.open(pool, url, directory.resolve("first"), true)) {
+        DemoProcess.ask(first, PORT + 1); // classes are loaded by then
+        long before = work.done().calls();
+        long began = System.nanoTime();
+        Reading<?> reading = DemoProcess.ask(first, PORT);
+        long took = System.nanoTime() - began;
+        said("this process", reading.origin().toString(), took, work.done().calls() - before);
+        awaitShared(first, 2);
+        before = work.done().calls();
+        DemoProcess.Said second = DemoProcess.run(url, file, true);
+        said(
+            "process " + second.pid(),
+            second.origin(),
+            second.nanos(),
+            work.done().calls() - before);
+      }
+      say(
+          "they share a table, warm_shelf_store.answer: one loads for all; each judges by its own feed");
+      long before = work.done().calls();
+      DemoProcess.Said third = DemoProcess.run(url, file, false);
+      said("process " + third.pid(), third.origin(), third.nanos(), work.done().calls() - before);
+      say("it shares nothing, and began with the file that the one before it has left");
+    } finally {
+      for (String each : List.of("answers", "answers.lock", "first", "first.lock")) {
+        Files.deleteIfExists(directory.resolve(each));
+      }
+      Files.delete(directory);
+    }
+  }
+
+  private void said(String who, String origin, long nanos, long statements) {
+    say(
+        "%-15s  %-6s  %8s   boards the database was asked for: %d",
+        who, origin, Text.nanos(nanos), statements);
+  }
+
+  private static void awaitShared(WarmShelf warm, long answers) throws SQLException {
+    long deadline = System.nanoTime() + 5_000_000_000L;
+    while (warm.shared().orElseThrow().count("written") < answers) {
+      if (System.nanoTime() > deadline) {
+        throw new SQLException("The store has not been written to for 5 seconds.");
+      }
+      Thread.onSpinWait();
+    }
+  }
+
   private boolean readersAndWriters(int seconds, int readers, PageOptions pages) throws Exception {
-    DemoCommand.heading(screen, 5, "Readers and writers together, for " + seconds + " seconds");
+    DemoCommand.heading(screen, 6, "Readers and writers together, for " + seconds + " seconds");
     RunSettings settings =
         new RunSettings(
             EnumSet.complementOf(EnumSet.of(WayKind.VALUES, WayKind.SECOND_LOOK)),

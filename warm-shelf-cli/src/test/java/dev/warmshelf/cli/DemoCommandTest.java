@@ -17,6 +17,9 @@ class DemoCommandTest {
     assertThat(ran.err()).isEmpty();
     assertThat(ran.out()).contains("first read   LOADED").contains("executed: 1");
     assertThat(ran.out()).contains("second read  KEPT").contains("executed: 0");
+    assertThat(ran.out())
+        .containsPattern("process \\d+ +SHARED .* was asked for: 0")
+        .containsPattern("process \\d+ +KEPT .* was asked for: 0");
     assertThat(ran.out()).contains("stale, never invalidated");
     assertThat(ran.out()).doesNotContain("WRONG");
     assertThat(ran.exitCode()).isZero();

@@ -157,7 +157,11 @@ public final class ValueBytes {
     writeBytes(out, text.getBytes(StandardCharsets.UTF_8));
   }
 
-  /** Writes bytes, for {@link #readBytes}. */
+  /**
+   * Writes bytes, for {@link #readBytes}.
+   *
+   * @throws IOException if it cannot be written to
+   */
   public static void writeBytes(DataOutputStream out, byte[] bytes) throws IOException {
     out.writeInt(bytes.length);
     out.write(bytes);
