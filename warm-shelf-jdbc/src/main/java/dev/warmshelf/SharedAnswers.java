@@ -304,6 +304,9 @@ final class SharedAnswers implements AutoCloseable {
     private final Predicate<Entry> takesOver;
     private final byte[] digest;
 
+    /** A store that is slower is asked no more than once of one question. */
+    private final long quickNanos = store.answersWithin().toNanos() / 3;
+
     Asked(SharedForm form, Key key, Predicate<Entry> takesOver) {
       this.form = form;
       this.key = key;
@@ -313,8 +316,9 @@ final class SharedAnswers implements AutoCloseable {
 
     Others.Turn turn(long waitNanos) {
       try {
+        long began = time.nanos();
         Entry found = look();
-        if (found == null && waitNanos > 0) {
+        if (found == null && waitNanos > 0 && time.nanos() - began < quickNanos) {
           return loadOrWait(waitNanos);
         }
         return turn(found, false, null);
@@ -376,7 +380,7 @@ final class SharedAnswers implements AutoCloseable {
       if (stored == null) {
         return null;
       }
-      Entry entry = entry(stored, before);
+      Entry entry = readable(stored, before);
       if (entry == null || !takesOver.test(entry)) {
         useless.increment();
         return null;
@@ -387,6 +391,16 @@ final class SharedAnswers implements AutoCloseable {
         LOG.trace("more is of use than is told");
       }
       return entry;
+    }
+
+    /** Null as well for what cannot be read, though it is whole. */
+    private @Nullable Entry readable(Stored stored, long now) {
+      try {
+        return entry(stored, now);
+      } catch (RuntimeException e) {
+        LOG.debug("What the store has of {} cannot be read", key, e);
+        return null;
+      }
     }
 
     private @Nullable Entry entry(Stored stored, long now) {
@@ -560,10 +574,21 @@ final class SharedAnswers implements AutoCloseable {
         if (used.drainTo(all) > 0) {
           store.used(all);
         }
-        store.trim();
+        trim();
       }
     } catch (SharedStoreException | RuntimeException e) {
       isAway(e);
+    }
+  }
+
+  /** A store that cannot be trimmed answers all the same. */
+  private void trim() {
+    try {
+      store.trim();
+    } catch (SharedStoreException e) {
+      if (troublesTold.add("trim")) {
+        LOG.warn("Shared: store='{}' could not be trimmed; told once", store.describe(), e);
+      }
     }
   }
 

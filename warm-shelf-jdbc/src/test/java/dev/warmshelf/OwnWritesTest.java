@@ -249,7 +249,7 @@ class OwnWritesTest {
     int kept = 0;
     try (WarmShelf other = database.shelf(3).open()) {
       ShelvedQuery<Sailing> theirs = other.query(SAILING).as(Sailing.class);
-      for (int round = 0; round < 50; round++) {
+      for (int round = 0; round < 20; round++) {
         List<Callable<Integer>> writers = new ArrayList<>();
         for (WarmShelf each : List.of(warm, warm, other)) {
           ShelvedQuery<Sailing> query = each == warm ? sailing : theirs;
@@ -274,7 +274,7 @@ class OwnWritesTest {
     }
     warm.write(DELAY).with("id", 1).keep(sailing.with("id", 1), WriteThrough.ANYWAY).run();
     assertThat(sailing.with("id", 1).only().origin()).isEqualTo(Origin.KEPT);
-    System.out.println("written through by three at once: " + kept + " of 50 rounds kept one");
+    System.out.println("written through by three at once: " + kept + " of 20 rounds kept one");
   }
 
   @Test

@@ -8,7 +8,7 @@ import org.junit.jupiter.api.Test;
 /** A short hunt in every build; {@link Hunt} makes long ones, each with a seed of its own. */
 class HuntTest {
   private static final long CHECKS = Long.getLong("hunt.checks", 1_000);
-  private static final int STATEMENTS = Integer.getInteger("hunt.statements", 200);
+  private static final int STATEMENTS = Integer.getInteger("hunt.statements", 150);
   private static final long SEED = Long.getLong("hunt.seed", 1);
 
   @Test

@@ -14,6 +14,7 @@ import java.io.BufferedReader;
 import java.io.IOException;
 import java.nio.file.Path;
 import java.sql.SQLException;
+import java.time.Duration;
 import java.util.List;
 import javax.sql.DataSource;
 import org.postgresql.ds.PGSimpleDataSource;
@@ -24,6 +25,9 @@ import org.postgresql.ds.PGSimpleDataSource;
  */
 final class DemoProcess {
   private static final String USER = "postgres";
+
+  /** The demo's machine may be busy; in production nobody waits so long. */
+  private static final Duration PATIENCE = Duration.ofSeconds(2);
 
   private DemoProcess() {}
 
@@ -74,7 +78,9 @@ final class DemoProcess {
             .following(JournalFeed.on(url, USER, ""))
             .warmStart(WarmStart.from(file));
     return shares
-        ? builder.sharing(Sharing.through(PostgresStore.on(url, USER, ""))).open()
+        ? builder
+            .sharing(Sharing.through(PostgresStore.on(url, USER, "").answeringWithin(PATIENCE)))
+            .open()
         : builder.open();
   }
 

@@ -58,7 +58,7 @@ class StoreCommandTest {
               folder.resolve("warm-shelf.yaml"),
               """
               rules: [{tables: [port]}]
-              shared: {url: '%s', user: sharer, from-load-of: 0 s}
+              shared: {url: '%s', user: sharer, from-load-of: 0 s, answers-within: 10 s}
               """
                   .formatted(server.url("postgres")));
       assertThat(Ran.of("config", "check", file.toString()).out()).contains("shared       jdbc:");

@@ -5,8 +5,6 @@ import dev.warmshelf.row.UnwritableValueException;
 import dev.warmshelf.row.ValueBytes;
 import dev.warmshelf.store.Entry;
 import java.io.BufferedOutputStream;
-import java.io.ByteArrayOutputStream;
-import java.io.DataOutputStream;
 import java.io.IOException;
 import java.io.OutputStream;
 import java.nio.ByteBuffer;
@@ -83,18 +81,8 @@ public final class AnswerFileWriter implements AutoCloseable {
         : new FileAttribute<?>[0];
   }
 
-  private interface Content {
-    void write(DataOutputStream data) throws IOException;
-  }
-
-  private static byte[] written(Content content) throws IOException {
-    ByteArrayOutputStream bytes = new ByteArrayOutputStream();
-    content.write(new DataOutputStream(bytes));
-    return bytes.toByteArray();
-  }
-
-  private void block(char type, Content content) throws IOException {
-    byte[] body = written(content);
+  private void block(char type, ValueBytes.Part content) throws IOException {
+    byte[] body = ValueBytes.bytesOf(content);
     ByteBuffer head = ByteBuffer.allocate(1 + Integer.BYTES);
     head.put((byte) type).putInt(body.length);
     CRC32C sum = new CRC32C();
@@ -121,8 +109,8 @@ public final class AnswerFileWriter implements AutoCloseable {
     byte[] same;
     byte[] rows;
     try {
-      same = written(answer::writeColumns);
-      rows = written(answer::writeRows);
+      same = ValueBytes.bytesOf(answer::writeColumns);
+      rows = ValueBytes.bytesOf(answer::writeRows);
     } catch (UnwritableValueException e) {
       return false;
     }

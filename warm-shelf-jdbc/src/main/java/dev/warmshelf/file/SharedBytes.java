@@ -41,8 +41,8 @@ public record SharedBytes(String reached, WrittenAnswer answer) {
       data.writeByte(VERSION);
       data.write(form, 0, FORM_BYTES);
       ValueBytes.writeText(data, reached);
-      ValueBytes.writeBytes(data, part(answer::writeColumns));
-      WrittenAnswer.write(data, entry, part(answer::writeRows), now);
+      ValueBytes.writeBytes(data, ValueBytes.bytesOf(answer::writeColumns));
+      WrittenAnswer.write(data, entry, ValueBytes.bytesOf(answer::writeRows), now);
       CRC32C sum = new CRC32C();
       sum.update(bytes.toByteArray());
       data.writeInt((int) sum.getValue());
@@ -52,16 +52,6 @@ public record SharedBytes(String reached, WrittenAnswer answer) {
     } catch (IOException e) {
       throw new IllegalStateException("memory can be written", e);
     }
-  }
-
-  private interface Part {
-    void write(DataOutputStream data) throws IOException;
-  }
-
-  private static byte[] part(Part part) throws IOException {
-    ByteArrayOutputStream bytes = new ByteArrayOutputStream();
-    part.write(new DataOutputStream(bytes));
-    return bytes.toByteArray();
   }
 
   /**

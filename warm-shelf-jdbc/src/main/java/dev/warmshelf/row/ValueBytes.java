@@ -1,5 +1,6 @@
 package dev.warmshelf.row;
 
+import java.io.ByteArrayOutputStream;
 import java.io.DataOutputStream;
 import java.io.IOException;
 import java.math.BigDecimal;
@@ -155,6 +156,27 @@ public final class ValueBytes {
    */
   public static void writeText(DataOutputStream out, String text) throws IOException {
     writeBytes(out, text.getBytes(StandardCharsets.UTF_8));
+  }
+
+  /** Something that is written. */
+  public interface Part {
+    /**
+     * Writes it.
+     *
+     * @throws IOException if it cannot be written to
+     */
+    void write(DataOutputStream out) throws IOException;
+  }
+
+  /**
+   * What something writes, as bytes.
+   *
+   * @throws IOException what it throws
+   */
+  public static byte[] bytesOf(Part part) throws IOException {
+    ByteArrayOutputStream bytes = new ByteArrayOutputStream();
+    part.write(new DataOutputStream(bytes));
+    return bytes.toByteArray();
   }
 
   /**

@@ -38,6 +38,9 @@ public final class PostgresStore implements SharedStore {
 
   private static final int USUAL_CONNECTIONS = 4;
 
+  /** One part in so many of the limit may be waited for a connection that is not busy. */
+  private static final int BUSY_SHARE = 4;
+
   /** On threads that nobody waits for. */
   private static final int ASIDE_MILLIS = 5_000;
 
@@ -243,7 +246,7 @@ public final class PostgresStore implements SharedStore {
   public @Nullable Stored get(byte[] digest) throws SharedStoreException {
     Asker asker;
     try {
-      asker = idle.pollFirst(limit.toNanos(), TimeUnit.NANOSECONDS);
+      asker = idle.pollFirst(limit.toNanos() / BUSY_SHARE, TimeUnit.NANOSECONDS);
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       return null;
