@@ -44,7 +44,7 @@ class FaultTest {
   private static final List<String> TABLES = List.of("port", "quay");
 
   /** About how many calls the looks at others' changes make, at the scenario's end. */
-  private static final int LAST_LOOKS = 60;
+  private static final int LAST_LOOKS = 80;
 
   record Port(int id, String code) {}
 

@@ -13,6 +13,7 @@ import java.sql.SQLException;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
@@ -40,6 +41,7 @@ final class StoreCommand implements Runnable {
   private static final int CONNECTIONS = 4;
   private static final int DIGITS = 12;
   private static final int MOST = 10_000;
+  private static final long USUAL_BYTES = 256L << 20;
 
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
@@ -73,7 +75,8 @@ final class StoreCommand implements Runnable {
       name = "create",
       mixinStandardHelpOptions = true,
       description = {
-        "Makes the store, in the schema warm_shelf_store, unless it is there; and lets roles use it.",
+        "Makes the store, in the schema warm_shelf_store, unless it is there; lets roles use it; and"
+            + " sets how much it may hold.",
         "Whoever does it needs the right to create a schema."
       },
       footerHeading = "%nNotes:%n",
@@ -83,9 +86,9 @@ final class StoreCommand implements Runnable {
       @Option(
               names = "--at-most",
               paramLabel = "SIZE",
-              defaultValue = "256MiB",
-              description = "How much it may hold, about. Default: ${DEFAULT-VALUE}.")
-          String atMost,
+              description =
+                  "How much it may hold, about: 256 MiB unless you say so, or what it was made for.")
+          @Nullable String atMost,
       @Option(
               names = "--role",
               paramLabel = "ROLE",
@@ -93,7 +96,7 @@ final class StoreCommand implements Runnable {
           List<String> roles,
       @Option(names = "--print", description = "Print the SQL, and change nothing.") boolean print)
       throws Failure, SQLException {
-    long bytes = size(atMost);
+    long bytes = atMost == null ? USUAL_BYTES : size(atMost);
     List<String> all = roles == null ? List.of() : roles;
     if (print) {
       print(List.of(StoreSchema.script(bytes, all)));
@@ -101,7 +104,10 @@ final class StoreCommand implements Runnable {
     }
     try (HikariDataSource pool = database.pool(CONNECTIONS)) {
       boolean made = StoreSchema.create(pool, bytes, all);
-      print(List.of(made ? "The store is there, for " + Text.bytes(bytes) + "." : "It was there."));
+      if (!made && atMost != null) {
+        StoreSchema.resize(pool, bytes);
+      }
+      print(List.of(made ? "The store is made." : "The store was there."));
     }
     return check(database, false);
   }

@@ -51,7 +51,8 @@ class StoreCommandTest {
       Ran created = store(server, "create", "--at-most", "64 MiB", "--role", "sharer");
       assertThat(created.exitCode()).isZero();
       assertThat(created.out()).contains("0 answers, 0 B of 64.0 MiB");
-      assertThat(store(server, "create").out()).contains("It was there.");
+      assertThat(store(server, "create").out()).contains("was there", "of 64.0 MiB");
+      assertThat(store(server, "create", "--at-most", "32 MiB").out()).contains("of 32.0 MiB");
 
       Path file =
           Files.writeString(

@@ -141,6 +141,20 @@ public final class StoreSchema {
     return made[0];
   }
 
+  /**
+   * Lets a store hold more, or less: then what is too much leaves within a minute or so, if a
+   * program uses it.
+   *
+   * @param atMost how many bytes, about
+   * @throws SQLException if that is not possible
+   */
+  public static void resize(DataSource database, long atMost) throws SQLException {
+    inTransaction(
+        database,
+        statement ->
+            statement.executeUpdate("UPDATE warm_shelf_store.settings SET at_most = " + atMost));
+  }
+
   /** The statements by which {@link #create} makes a store for roles. */
   public static String script(long atMost, List<String> roles) {
     StringBuilder all = new StringBuilder(text());
