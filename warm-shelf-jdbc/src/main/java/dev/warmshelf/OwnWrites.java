@@ -59,7 +59,7 @@ final class OwnWrites {
     }
     try {
       if (feed.meters().snapshot().state() != FeedMeters.State.LIVE || !learned()) {
-        board.tickEverything();
+        board.tickUntold();
         return Board.OVERTAKEN;
       }
       return write == null ? 0 : write.ownTick();

@@ -377,6 +377,7 @@ final class SharedAnswers implements AutoCloseable {
     private @Nullable Entry look() throws SharedStoreException {
       long before = time.nanos(); // from when its age is counted: it is no younger than that
       Stored stored = ask(digest);
+      asked.increment();
       if (stored == null) {
         return null;
       }
@@ -436,7 +437,6 @@ final class SharedAnswers implements AutoCloseable {
     long began = time.nanos();
     Stored stored = store.get(digest);
     askTime.add(time.nanos() - began);
-    asked.increment();
     return stored;
   }
 

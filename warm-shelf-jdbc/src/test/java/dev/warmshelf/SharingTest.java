@@ -283,6 +283,7 @@ class SharingTest {
         Waiting.untilDelivered(other);
         assertThat(ports(other).origin()).as("%s", what).isEqualTo(Origin.LOADED);
         untilWritten(other, before + 1);
+        Waiting.untilDelivered(one); // a look after the one that told it
         assertThat(ports(one).origin()).as("%s", what).isEqualTo(Origin.SHARED);
       }
     }

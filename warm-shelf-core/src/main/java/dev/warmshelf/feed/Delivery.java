@@ -68,7 +68,9 @@ public final class Delivery {
             "{} statements may mean something else in a changed schema", batch.meanings().size());
       }
     }
-    batch.clearings().forEach(clearing);
+    if (!batch.clearings().isEmpty()) {
+      board.clearAsTold(() -> batch.clearings().forEach(clearing));
+    }
     Watermark mark = batch.mark();
     if (mark != null) {
       meters.delivered(batch.changes().size(), mark.nanos());

@@ -1,5 +1,6 @@
 package dev.warmshelf.feed;
 
+import dev.warmshelf.fresh.Board;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -16,9 +17,10 @@ import java.util.function.BiPredicate;
  * answer may lack is not in it, and bears a later tick than stands beside it. So an answer that is
  * given this tick as its fence is judged by the ordinary rule, and never wrongly found fresh.
  *
- * <p>The tick beside a place is one from before the look that found it was sent. A change that is
- * not in the place has committed after that, and whoever ticks it, the feed or the process that
- * made it, does so after it has committed.
+ * <p>The tick beside a place is the last one when its changes had been delivered. A change that is
+ * not in the place is ticked by a later delivery. It may be ticked before that, too, by the process
+ * that made it, if the feed has not told of it in time ({@link Board#tickUntold}); where that has
+ * happened since the look was sent, the tick is the one from before that.
  *
  * <p>Own places only grow: each covers those before it. What is remembered is bounded; the older it
  * is, the fewer places are left of it, which costs answers that are found out of date, and nothing
@@ -35,6 +37,21 @@ final class PlaceHistory {
   /** All changes that are not in the place have later ticks. */
   private record Row(FeedPlace place, long tick) {}
 
+  /** What a board was like before a look was sent. */
+  record Before(long tick, long untold) {
+    /** The tick beside the place that the look has found, once its changes have been delivered. */
+    long tick(Board board) {
+      long last = board.lastTick(); // first: what is not told is counted before it is ticked
+      return board.untold() == untold ? last : tick;
+    }
+  }
+
+  /** To be called before a look is sent. */
+  static Before before(Board board) {
+    long untold = board.untold();
+    return new Before(board.lastTick(), untold);
+  }
+
   /**
    * @param most how many places to remember, four or more
    */
@@ -45,7 +62,7 @@ final class PlaceHistory {
   /**
    * Remembers a place. To be called with each that the feed takes, in their order.
    *
-   * @param tick that had been reached before the look was sent that found the place
+   * @param tick as {@link Before#tick(Board)} gives it
    */
   synchronized void add(FeedPlace place, long tick) {
     Row[] before = rows;

@@ -70,7 +70,7 @@ public abstract class PollingFeed implements Feed {
       Delivery delivery = new Delivery(board, meters, clearing);
       Consumer<Batch> told = delivery::deliver;
       Consumer<Batch> all = listener == null ? told : listener.andThen(told);
-      PollingLoop loop = new PollingLoop(name, poll, all, board::lastTick, meters, interval);
+      PollingLoop loop = new PollingLoop(name, poll, all, board, meters, interval);
       loop.beginAt(poll.place());
       loop.lookOnce();
       running = new Running(poll, delivery, loop);

@@ -1,5 +1,6 @@
 package dev.warmshelf.feed;
 
+import dev.warmshelf.fresh.Board;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.FeedMeters.State;
 import java.time.Duration;
@@ -7,7 +8,6 @@ import java.util.OptionalLong;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
 import java.util.function.Consumer;
-import java.util.function.LongSupplier;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -43,7 +43,7 @@ final class PollingLoop implements AutoCloseable {
   private final Pauses pauses;
   private final CountDownLatch closed = new CountDownLatch(1);
   private final Thread thread;
-  private final LongSupplier lastTick;
+  private final Board board;
   private final PlaceHistory history = new PlaceHistory(MOST_PLACES);
   private volatile @Nullable FeedPlace place;
 
@@ -60,7 +60,7 @@ final class PollingLoop implements AutoCloseable {
    * A loop that has not begun.
    *
    * @param delivery given each batch; if it throws, the batch comes again
-   * @param lastTick of the board that it is delivered to
+   * @param board that it is delivered to
    * @param name of the thread, and in the log
    * @param interval between the end of a look and the next while changes arrive
    */
@@ -68,14 +68,14 @@ final class PollingLoop implements AutoCloseable {
       String name,
       Poll poll,
       Consumer<Batch> delivery,
-      LongSupplier lastTick,
+      Board board,
       FeedMeters meters,
       Duration interval) {
     this(
         name,
         poll,
         delivery,
-        lastTick,
+        board,
         meters,
         interval,
         (closed, nanos) -> {
@@ -88,14 +88,14 @@ final class PollingLoop implements AutoCloseable {
       String name,
       Poll poll,
       Consumer<Batch> delivery,
-      LongSupplier lastTick,
+      Board board,
       FeedMeters meters,
       Duration interval,
       Pauses pauses) {
     this.name = name;
     this.poll = poll;
     this.delivery = delivery;
-    this.lastTick = lastTick;
+    this.board = board;
     this.meters = meters;
     this.intervalNanos = interval.toNanos();
     this.pauses = pauses;
@@ -105,7 +105,7 @@ final class PollingLoop implements AutoCloseable {
 
   /** Says where the first look begins: what is not in that place is ticked from now on. */
   void beginAt(FeedPlace from) {
-    history.add(from, lastTick.getAsLong());
+    history.add(from, board.lastTick());
   }
 
   /** Begins to poll. */
@@ -177,14 +177,14 @@ final class PollingLoop implements AutoCloseable {
 
   /** Looks, delivers what was found, and says how the feed is. */
   Batch lookOnce() throws Exception {
-    long before = lastTick.getAsLong(); // see PlaceHistory
+    PlaceHistory.Before before = PlaceHistory.before(board);
     Batch batch = poll.look();
     delivery.accept(batch);
     poll.taken();
     FeedPlace taken = batch.mark() == null ? null : poll.place();
     place = taken; // once all in it has been ticked
     if (taken != null) {
-      history.add(taken, before);
+      history.add(taken, before.tick(board));
     }
     if (batch.mark() == null) {
       become(State.LOST, "changes that nobody noted may still be committed", null);

@@ -71,10 +71,15 @@ public final class Board {
   private final AtomicLong ticks = new AtomicLong();
   private final AtomicLong schemaVersion = new AtomicLong();
   private final AtomicLong settled = new AtomicLong();
+  private final AtomicLong untold = new AtomicLong();
   private final Trail trail = new Trail();
   private final Cells cells = new Cells();
   private final ClearedMoments cleared = new ClearedMoments();
   private volatile long floor;
+
+  /** The feed's thread, while it clears. */
+  private volatile @Nullable Thread teller;
+
   private volatile @Nullable Watermark watermark;
   private final AtomicInteger waiting = new AtomicInteger();
   private final Object delivered = new Object();
@@ -281,6 +286,20 @@ public final class Board {
   }
 
   /**
+   * Puts everything out for a commit of this process of which the feed has not told in time. It
+   * will tell later.
+   */
+  public void tickUntold() {
+    untold.incrementAndGet(); // first: see PlaceHistory
+    tickEverything();
+  }
+
+  /** How often that has been done. */
+  public long untold() {
+    return untold.get();
+  }
+
+  /**
    * Notes that tables, views or functions may mean something else from now on. All answers whose
    * load has begun by now are out, and what is known of statements is to be worked out again.
    */
@@ -295,7 +314,22 @@ public final class Board {
    * @param nanos on {@link TimeSource#nanos()}
    */
   public void noteClearing(long nanos) {
-    cleared.add(nanos, ticks.get());
+    if (!Thread.currentThread().equals(teller)) {
+      cleared.add(nanos, ticks.get());
+    }
+  }
+
+  /**
+   * Clears what the feed says, on the feed's thread. That has a place among the changes, which
+   * tells better than the clock what was loaded before it.
+   */
+  public void clearAsTold(Runnable clearing) {
+    teller = Thread.currentThread();
+    try {
+      clearing.run();
+    } finally {
+      teller = null;
+    }
   }
 
   /**

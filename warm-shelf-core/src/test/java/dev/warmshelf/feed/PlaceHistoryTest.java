@@ -11,6 +11,7 @@ import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import java.util.OptionalLong;
 import java.util.Random;
 import java.util.Set;
@@ -35,8 +36,8 @@ class PlaceHistoryTest {
   /** What a mistake would be; each must be found. */
   private enum Mistake {
     NONE,
-    /** The tick beside a place is one from after the look. */
-    TICK_FROM_AFTER_THE_LOOK,
+    /** The tick beside a place is the last, though something has been ticked before it was told. */
+    UNTOLD_COMMITS_FORGOTTEN,
     /** An answer's place is read after it was found fresh. */
     PLACE_AFTER_THE_CHECK,
     /** Nobody looks whether an answer is fresh before it is given to others. */
@@ -61,7 +62,7 @@ class PlaceHistoryTest {
     private final Set<Integer> own = new HashSet<>();
     private final List<Loaded> held = new ArrayList<>();
     private @Nullable Set<Integer> looking;
-    private long tickBefore;
+    private PlaceHistory.@Nullable Before before;
     private @Nullable Loaded loading;
     private @Nullable Loaded checked;
   }
@@ -125,7 +126,7 @@ class PlaceHistoryTest {
         committed.add(one.number());
         if (by != null) {
           by.own.add(one.number());
-          by.board.tickEverything();
+          by.board.tickUntold();
         }
       }
       return true;
@@ -133,7 +134,7 @@ class PlaceHistoryTest {
 
     private boolean look(Follower process) {
       if (process.looking == null) {
-        process.tickBefore = process.board.lastTick();
+        process.before = PlaceHistory.before(process.board);
         process.looking = new TreeSet<>(committed);
         return true;
       }
@@ -149,8 +150,10 @@ class PlaceHistoryTest {
         process.board.tick(changed);
       }
       process.told = found;
-      boolean late = mistake == Mistake.TICK_FROM_AFTER_THE_LOOK;
-      process.history.add(place(found), late ? process.board.lastTick() : process.tickBefore);
+      PlaceHistory.Before before = Objects.requireNonNull(process.before, "it looks");
+      boolean forgets = mistake == Mistake.UNTOLD_COMMITS_FORGOTTEN;
+      process.history.add(
+          place(found), forgets ? process.board.lastTick() : before.tick(process.board));
       noted.add(found);
       return true;
     }

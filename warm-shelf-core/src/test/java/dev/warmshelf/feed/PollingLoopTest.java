@@ -34,7 +34,7 @@ class PollingLoopTest {
           "feed",
           poll,
           new Delivery(board, meters)::deliver,
-          board::lastTick,
+          board,
           meters,
           Duration.ofMillis(1),
           (closed, nanos) -> pauses.add(nanos));
@@ -155,7 +155,7 @@ class PollingLoopTest {
             "slow",
             seldom,
             new Delivery(board, meters)::deliver,
-            board::lastTick,
+            board,
             meters,
             Duration.ofMinutes(10),
             (closed, nanos) -> pauses.add(nanos))) {
