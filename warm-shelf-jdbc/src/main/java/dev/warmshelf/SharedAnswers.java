@@ -73,6 +73,7 @@ final class SharedAnswers implements AutoCloseable {
   private static final int ROUNDS_A_MINUTE = 60;
   private static final int ROUNDS_A_PLACE = 20;
   private static final int MOST_USED = 10_000;
+  private static final int MOST_TROUBLES = 100;
 
   /** Asked for now and then, to know how long that takes. */
   private static final byte[] NOBODYS = new byte[32];
@@ -220,14 +221,17 @@ final class SharedAnswers implements AutoCloseable {
   private void isAway(Exception why) {
     failures.increment();
     trouble = String.valueOf(why.getMessage());
-    boolean isNew = troublesTold.add(why.getClass() + " " + why.getMessage());
-    if (!away || isNew) {
+    boolean answered = !away;
+    boolean isNew =
+        troublesTold.size() < MOST_TROUBLES
+            && troublesTold.add(why.getClass() + " " + why.getMessage());
+    if (answered || isNew) {
       LOG.warn("Shared: store='{}' is away, database answers: {}", store.describe(), trouble);
       LOG.debug("Why", why);
     }
     away = true;
-    if (wake.availablePermits() == 0) {
-      wake.release();
+    if (answered) {
+      wake.release(); // the keeper looks soon; while it is away, after longer and longer pauses
     }
   }
 
