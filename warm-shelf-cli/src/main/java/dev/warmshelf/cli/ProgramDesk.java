@@ -240,6 +240,7 @@ final class ProgramDesk {
           "remainingNanos",
           "fresh",
           "whyNot",
+          "loadedBy",
           "fence",
           "lanes",
           "columns",

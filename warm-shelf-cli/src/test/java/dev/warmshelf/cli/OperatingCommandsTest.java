@@ -30,6 +30,7 @@ class OperatingCommandsTest {
       assertThat(entry.get("uses").asLong()).isPositive();
       assertThat(entry.get("values").get(0).asText()).isEqualTo("'key'");
       assertThat(entry.get("fresh").asBoolean()).isTrue();
+      assertThat(entry.get("loadedBy").asText()).isEqualTo("here");
       String digest = entry.get("digest").asText().substring(0, 12);
       assertThat(Ran.of("look", pid).out()).contains("main: 1 entries", digest, "fresh");
       assertThat(Ran.of("look", pid, "--table", "port", "--by", "bytes").out()).contains(digest);
