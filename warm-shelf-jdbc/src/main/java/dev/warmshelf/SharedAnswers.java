@@ -21,6 +21,7 @@ import dev.warmshelf.shared.SharedStoreException;
 import dev.warmshelf.shelf.Others;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill.Life;
+import dev.warmshelf.store.Fill.LoadedBy;
 import java.nio.ByteBuffer;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -426,7 +427,8 @@ final class SharedAnswers implements AutoCloseable {
         return null;
       }
       return form.shelf()
-          .entryOfOthers(
+          .entryOf(
+              LoadedBy.OTHER_PROCESS,
               key,
               form.form().readWritten(answer.columns(), answer.rows()),
               Footprint.of(answer.lanes())

@@ -3,11 +3,11 @@ package dev.warmshelf;
 import dev.warmshelf.Verdicts.Judged;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.key.Sha256;
 import dev.warmshelf.row.AnswerForm;
 import dev.warmshelf.shelf.Shelf;
 import java.nio.charset.StandardCharsets;
 import java.security.MessageDigest;
-import java.security.NoSuchAlgorithmException;
 import java.util.Map;
 import java.util.TreeMap;
 
@@ -47,7 +47,7 @@ final class SharedForm {
     this.form = form;
     this.judged = judged;
     this.stream = stream;
-    MessageDigest sha256 = sha256();
+    MessageDigest sha256 = Sha256.begin();
     add(sha256, "warm shelf shared answers 1");
     add(sha256, WarmShelf.version());
     add(sha256, stream);
@@ -71,14 +71,6 @@ final class SharedForm {
     to.update(bytes);
   }
 
-  private static MessageDigest sha256() {
-    try {
-      return MessageDigest.getInstance("SHA-256");
-    } catch (NoSuchAlgorithmException e) {
-      throw new IllegalStateException("every Java platform has SHA-256 (java.security API)", e);
-    }
-  }
-
   /** Whether it is what was judged, in this stream. */
   @SuppressWarnings("ReferenceEquality") // another one may be equal; then this is made once more
   boolean isOf(Judged other, String otherStream) {
@@ -87,7 +79,7 @@ final class SharedForm {
 
   /** The digest under which answers under a key are kept. */
   byte[] digest(Key key) {
-    MessageDigest sha256 = sha256();
+    MessageDigest sha256 = Sha256.begin();
     sha256.update(digest);
     sha256.update(key.writtenValues());
     return sha256.digest();

@@ -25,6 +25,7 @@ import dev.warmshelf.row.AnswerForm;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill.Life;
+import dev.warmshelf.store.Fill.LoadedBy;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.file.Files;
@@ -331,14 +332,17 @@ final class Survivors {
       Answer answer = form.readWritten(written.columns(), written.rows());
       Times times = written.times();
       long filled = group.writtenNanos() - times.age();
-      shelf.putBack(
-          Key.ofWritten(group.form().shape(), written.key().array()),
-          answer,
-          Footprint.of(written.lanes()).and(meanings),
-          new Fence(opened.tick(), filled - times.load()),
-          filled,
-          new Life(times.lifetime(), times.sinceUse()),
-          group.writtenNanos() - times.idle());
+      Entry entry =
+          shelf.entryOf(
+              LoadedBy.EARLIER_PROCESS,
+              Key.ofWritten(group.form().shape(), written.key().array()),
+              answer,
+              Footprint.of(written.lanes()).and(meanings),
+              new Fence(opened.tick(), filled - times.load()),
+              filled,
+              new Life(times.lifetime(), times.sinceUse()));
+      entry.use(group.writtenNanos() - times.idle());
+      shelf.putBack(entry);
     }
   }
 

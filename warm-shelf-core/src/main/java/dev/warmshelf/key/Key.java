@@ -4,7 +4,6 @@ import java.lang.invoke.MethodHandles;
 import java.lang.invoke.VarHandle;
 import java.nio.ByteOrder;
 import java.security.MessageDigest;
-import java.security.NoSuchAlgorithmException;
 import java.util.Arrays;
 import java.util.HexFormat;
 import java.util.List;
@@ -77,7 +76,7 @@ public final class Key {
 
   /** SHA-256 over the canonical bytes, as 64 hexadecimal digits. Computed at each call. */
   public String digest() {
-    MessageDigest sha256 = sha256();
+    MessageDigest sha256 = Sha256.begin();
     form.digestInto(sha256);
     sha256.update(values);
     return HexFormat.of().formatHex(sha256.digest());
@@ -132,13 +131,5 @@ public final class Key {
       h = (h ^ bytes[i]) * 0x9e3779b97f4a7c15L;
     }
     return (int) (h ^ (h >>> 32));
-  }
-
-  private static MessageDigest sha256() {
-    try {
-      return MessageDigest.getInstance("SHA-256");
-    } catch (NoSuchAlgorithmException e) {
-      throw new IllegalStateException("every Java platform has SHA-256 (java.security API)", e);
-    }
   }
 }

@@ -361,45 +361,15 @@ public final class Shelf implements AutoCloseable {
   }
 
   /**
-   * Puts an answer back that an earlier process had kept, if it may be of use, and nothing is held
-   * under its key.
+   * An answer that another process has loaded as an entry of this shelf, not held yet.
    *
+   * @param by which process that was
    * @param footprint what it was made from
    * @param fence such that all that the answer may miss has been ticked since
    * @param filledNanos when its load ended, on this process's monotonic clock
    * @param life how long it may be served after that, if the policy does not end it sooner
-   * @param usedNanos when it was last used
-   * @return whether it is held now
    */
-  public boolean putBack(
-      Key key,
-      @Nullable Object value,
-      Footprint footprint,
-      Fence fence,
-      long filledNanos,
-      Life life,
-      long usedNanos) {
-    Entry entry =
-        entryOf(LoadedBy.EARLIER_PROCESS, key, value, footprint, fence, filledNanos, life);
-    entry.use(usedNanos);
-    return !closed && contents.putBack(entry);
-  }
-
-  /**
-   * An answer of another process as an entry of this shelf, not held yet; the parameters are those
-   * of {@link #putBack}.
-   */
-  public Entry entryOfOthers(
-      Key key,
-      @Nullable Object value,
-      Footprint footprint,
-      Fence fence,
-      long filledNanos,
-      Life life) {
-    return entryOf(LoadedBy.OTHER_PROCESS, key, value, footprint, fence, filledNanos, life);
-  }
-
-  private Entry entryOf(
+  public Entry entryOf(
       LoadedBy by,
       Key key,
       @Nullable Object value,
@@ -411,6 +381,17 @@ public final class Shelf implements AutoCloseable {
     Life shorter = policy.expiry().shorter(life, isEmpty(value));
     return new Entry(
         key, value, footprint, new Fill(fence, 0, filledNanos, shorter, renewable, by));
+  }
+
+  /**
+   * Puts an answer back that an earlier process had kept, if it may be of use, and nothing is held
+   * under its key.
+   *
+   * @param entry as {@link #entryOf} made it
+   * @return whether it is held now
+   */
+  public boolean putBack(Entry entry) {
+    return !closed && contents.putBack(entry);
   }
 
   /** Whether an answer of this shelf may be served just now, held or not. */

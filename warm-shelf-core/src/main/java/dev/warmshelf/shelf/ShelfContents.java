@@ -314,14 +314,10 @@ final class ShelfContents implements Keeper {
         Events.outAtBirth(shelf, entry.key());
         return false;
       }
-      Entry replaced = before != null && store.get(entry.key()) == before ? before : null;
-      if (entry.lifetimeNanos() <= 0 || !store.put(entry)) {
+      if (entry.lifetimeNanos() <= 0 || !putsInPlaceOf(before, entry)) {
         meters.count(Count.NOT_KEPT);
         Events.notKept(shelf, entry.key());
         return false;
-      }
-      if (replaced != null) {
-        left(replaced, "invalidated");
       }
       if (!staysIn(clearings, entry)) {
         return false;
@@ -350,14 +346,24 @@ final class ShelfContents implements Keeper {
       return false;
     }
     try {
-      Entry replaced = before != null && store.get(entry.key()) == before ? before : null;
-      if (store.put(entry) && replaced != null) {
-        left(replaced, "invalidated");
-      }
+      boolean held = putsInPlaceOf(before, entry);
+      LOG.trace("an answer of another process is held: {}", held);
     } catch (RuntimeException e) {
       tellOnce("keep an answer", e);
     }
     return staysIn(clearings, entry);
+  }
+
+  /** Puts an entry into the store, and counts what it was known to take the place of. */
+  private boolean putsInPlaceOf(@Nullable Entry before, Entry entry) {
+    Entry replaced = before != null && store.get(entry.key()) == before ? before : null;
+    if (!store.put(entry)) {
+      return false;
+    }
+    if (replaced != null) {
+      left(replaced, "invalidated");
+    }
+    return true;
   }
 
   /** Holds an entry of an earlier process, unless it is of no use to anybody. */

@@ -15,6 +15,7 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill.Life;
+import dev.warmshelf.store.Fill.LoadedBy;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
@@ -361,7 +362,9 @@ class LoadsTest {
     pool.execute(() -> ask(shelf, strict(() -> slowly(2))));
     awaitBlocked(2); // both places are taken
     board.tick(List.of(BOOKING));
-    Entry found = shelf.entryOfOthers(KEY, 5, BOOKINGS, before, before.nanos(), Life.WITHOUT_END);
+    Entry found =
+        shelf.entryOf(
+            LoadedBy.OTHER_PROCESS, KEY, 5, BOOKINGS, before, before.nanos(), Life.WITHOUT_END);
     List<Future<Reading<Integer>>> content = new ArrayList<>();
     for (int i = 0; i < 20; i++) {
       content.add(pool.submit(() -> ask(shelf, finding(found))));

@@ -20,6 +20,8 @@ import java.util.concurrent.atomic.AtomicInteger;
 import java.util.concurrent.locks.ReentrantLock;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /**
  * A shared store in a PostgreSQL database, the one that is asked or another: an unlogged table,
@@ -33,6 +35,8 @@ import org.jspecify.annotations.Nullable;
  * <p>Thread-safe.
  */
 public final class PostgresStore implements SharedStore {
+  private static final Logger LOG = LoggerFactory.getLogger(PostgresStore.class);
+
   /** How long a caller waits for it unless told otherwise. */
   public static final Duration USUAL_LIMIT = Duration.ofMillis(40);
 
@@ -72,11 +76,11 @@ public final class PostgresStore implements SharedStore {
   private final String where;
   private final int connections;
   private final Duration limit;
-  private final LinkedBlockingDeque<Asker> idle = new LinkedBlockingDeque<>();
+  private final LinkedBlockingDeque<Line> idle = new LinkedBlockingDeque<>();
   private final Locks locks = new Locks();
   private final ReentrantLock opening = new ReentrantLock();
   private final AtomicInteger open = new AtomicInteger();
-  private @Nullable Writer writer;
+  private @Nullable Line writer;
 
   /** Since something has failed: what is open may be broken, and is opened anew. */
   private volatile boolean suspect;
@@ -143,47 +147,24 @@ public final class PostgresStore implements SharedStore {
     return limit;
   }
 
-  /** A connection over which readers ask. */
-  private static final class Asker {
-    private final Borrowed borrowed;
-    private final PreparedStatement get;
-
-    Asker(Borrowed borrowed) throws SQLException {
-      this.borrowed = borrowed;
-      this.get = borrowed.connection().prepareStatement(GET);
-    }
-
-    Borrowed borrowed() {
-      return borrowed;
-    }
-
-    @Nullable Stored get(byte[] digest) throws SQLException {
-      get.setBytes(1, digest);
-      try (ResultSet row = get.executeQuery()) {
-        return row.next()
-            ? new Stored(
-                ByteBuffer.wrap(row.getBytes(1)), TimeUnit.MICROSECONDS.toNanos(row.getLong(2)))
-            : null;
-      }
+  /** A connection with the statement that is run over it most often. */
+  private record Line(Borrowed borrowed, PreparedStatement usual) {
+    Connection connection() {
+      return borrowed.connection();
     }
   }
 
-  /** The connection that one thread at a time writes over. */
-  private static final class Writer {
-    private final Borrowed borrowed;
-    private final PreparedStatement put;
-
-    Writer(Borrowed borrowed) throws SQLException {
-      this.borrowed = borrowed;
-      this.put = borrowed.connection().prepareStatement(PUT);
-    }
-
-    Borrowed borrowed() {
-      return borrowed;
-    }
-
-    Connection connection() {
-      return borrowed.connection();
+  private Line line(int networkMillis, String usual) throws SQLException {
+    Borrowed borrowed = borrow(networkMillis);
+    boolean done = false;
+    try {
+      Line line = new Line(borrowed, borrowed.connection().prepareStatement(usual));
+      done = true;
+      return line;
+    } finally {
+      if (!done) {
+        end(borrowed, false);
+      }
     }
   }
 
@@ -199,7 +180,7 @@ public final class PostgresStore implements SharedStore {
         StoreSchema.require(writing().connection());
         locks.connect();
         while (open.get() < connections && !closed) {
-          idle.addFirst(new Asker(borrow((int) limit.toMillis())));
+          idle.addFirst(line((int) limit.toMillis(), GET));
           open.incrementAndGet();
         }
       } catch (SQLException e) {
@@ -244,7 +225,7 @@ public final class PostgresStore implements SharedStore {
 
   @Override
   public @Nullable Stored get(byte[] digest) throws SharedStoreException {
-    Asker asker;
+    Line asker;
     try {
       asker = idle.pollFirst(limit.toNanos() / BUSY_SHARE, TimeUnit.NANOSECONDS);
     } catch (InterruptedException e) {
@@ -256,7 +237,7 @@ public final class PostgresStore implements SharedStore {
     }
     boolean works = false;
     try {
-      Stored found = asker.get(digest);
+      Stored found = stored(asker.usual(), digest);
       works = true;
       return found;
     } catch (SQLException e) {
@@ -270,17 +251,27 @@ public final class PostgresStore implements SharedStore {
     }
   }
 
-  private Writer writing() throws SQLException {
-    Writer known = writer;
+  private static @Nullable Stored stored(PreparedStatement get, byte[] digest) throws SQLException {
+    get.setBytes(1, digest);
+    try (ResultSet row = get.executeQuery()) {
+      return row.next()
+          ? new Stored(
+              ByteBuffer.wrap(row.getBytes(1)), TimeUnit.MICROSECONDS.toNanos(row.getLong(2)))
+          : null;
+    }
+  }
+
+  private Line writing() throws SQLException {
+    Line known = writer;
     if (known == null) {
-      known = new Writer(borrow(ASIDE_MILLIS));
+      known = line(ASIDE_MILLIS, PUT);
       writer = known;
     }
     return known;
   }
 
   private void dropWriter(boolean works) {
-    Writer known = writer;
+    Line known = writer;
     writer = null;
     if (known != null) {
       end(known.borrowed(), works);
@@ -288,7 +279,7 @@ public final class PostgresStore implements SharedStore {
   }
 
   private interface Work<V> {
-    V with(Writer over) throws SQLException;
+    V with(Line over) throws SQLException;
   }
 
   private <V> V write(Work<V> work) throws SharedStoreException {
@@ -308,17 +299,18 @@ public final class PostgresStore implements SharedStore {
   public void put(byte[] digest, byte[] bytes, Facts facts) throws SharedStoreException {
     write(
         over -> {
-          over.put.setBytes(1, digest);
-          over.put.setBytes(2, bytes);
-          over.put.setString(3, facts.shelf());
-          over.put.setString(4, facts.form());
-          over.put.setLong(5, TimeUnit.NANOSECONDS.toMicros(facts.loadNanos()));
+          PreparedStatement put = over.usual();
+          put.setBytes(1, digest);
+          put.setBytes(2, bytes);
+          put.setString(3, facts.shelf());
+          put.setString(4, facts.form());
+          put.setLong(5, TimeUnit.NANOSECONDS.toMicros(facts.loadNanos()));
           if (facts.lifeNanos() == Long.MAX_VALUE) {
-            over.put.setNull(6, java.sql.Types.BIGINT);
+            put.setNull(6, java.sql.Types.BIGINT);
           } else {
-            over.put.setLong(6, TimeUnit.NANOSECONDS.toMicros(facts.lifeNanos()));
+            put.setLong(6, TimeUnit.NANOSECONDS.toMicros(facts.lifeNanos()));
           }
-          return over.put.executeUpdate();
+          return put.executeUpdate();
         });
   }
 
@@ -368,7 +360,7 @@ public final class PostgresStore implements SharedStore {
       try {
         run("SELECT pg_advisory_unlock(?, ?)", lock, TimeUnit.MILLISECONDS.toNanos(ASIDE_MILLIS));
       } catch (SQLException e) {
-        disconnect(false); // which ends all of them
+        LOG.debug("A lease has ended with its connection, as all of them have", e);
       }
     }
 
@@ -500,12 +492,12 @@ public final class PostgresStore implements SharedStore {
   private void disconnect(boolean works) {
     locks.disconnect(works);
     dropWriter(works);
-    for (Asker asker = idle.poll(); asker != null; asker = idle.poll()) {
+    for (Line asker = idle.poll(); asker != null; asker = idle.poll()) {
       drop(asker, works);
     }
   }
 
-  private void drop(Asker asker, boolean works) {
+  private void drop(Line asker, boolean works) {
     end(asker.borrowed(), works);
     open.decrementAndGet();
   }

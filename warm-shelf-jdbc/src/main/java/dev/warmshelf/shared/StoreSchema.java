@@ -126,19 +126,18 @@ public final class StoreSchema {
    */
   public static boolean create(DataSource database, long atMost, List<String> roles)
       throws SQLException {
-    boolean[] made = {false};
-    inTransaction(
+    return inTransaction(
         database,
         statement -> {
-          if (!isTrue(statement, IS_THERE)) {
+          boolean isMissing = !isTrue(statement, IS_THERE);
+          if (isMissing) {
             statement.execute(script(atMost, List.of()));
-            made[0] = true;
           }
           for (String role : roles) {
             statement.execute(grants(role));
           }
+          return isMissing;
         });
-    return made[0];
   }
 
   /**
@@ -203,28 +202,28 @@ public final class StoreSchema {
    * @throws SQLException if that is not possible
    */
   public static boolean remove(DataSource database) throws SQLException {
-    boolean[] was = {false};
-    inTransaction(
+    return inTransaction(
         database,
         statement -> {
-          was[0] = isTrue(statement, IS_THERE);
+          boolean wasThere = isTrue(statement, IS_THERE);
           statement.execute("DROP SCHEMA IF EXISTS warm_shelf_store CASCADE");
+          return wasThere;
         });
-    return was[0];
   }
 
-  private interface Steps {
-    void with(Statement statement) throws SQLException;
+  private interface Steps<V> {
+    V with(Statement statement) throws SQLException;
   }
 
-  private static void inTransaction(DataSource database, Steps steps) throws SQLException {
+  private static <V> V inTransaction(DataSource database, Steps<V> steps) throws SQLException {
     try (Borrowed borrowed = Borrowed.from(database).autoCommit(false);
         Statement statement = borrowed.connection().createStatement()) {
       boolean done = false;
       try {
-        steps.with(statement);
+        V result = steps.with(statement);
         borrowed.connection().commit();
         done = true;
+        return result;
       } finally {
         if (!done) {
           borrowed.connection().rollback();

@@ -1,8 +1,8 @@
 package dev.warmshelf.measure.workload;
 
+import dev.warmshelf.key.Sha256;
 import java.nio.charset.StandardCharsets;
 import java.security.MessageDigest;
-import java.security.NoSuchAlgorithmException;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.ArrayList;
@@ -106,16 +106,9 @@ public final class DrawnRequests implements Requests {
   /**
    * Names a stream, so that two runs can be seen to ask the same: SHA-256 over the first {@value
    * #DIGESTED} requests of each reader, shortened to 16 digits.
-   *
-   * @throws IllegalStateException if the platform lacks what every Java platform has
    */
   public static String digest(List<? extends Requests> streams) {
-    MessageDigest sha256;
-    try {
-      sha256 = MessageDigest.getInstance("SHA-256");
-    } catch (NoSuchAlgorithmException e) {
-      throw new IllegalStateException("every Java platform has SHA-256 (java.security API)", e);
-    }
+    MessageDigest sha256 = Sha256.begin();
     for (Requests stream : streams) {
       for (int i = 0; i < DIGESTED; i++) {
         Paced paced = stream.next();
