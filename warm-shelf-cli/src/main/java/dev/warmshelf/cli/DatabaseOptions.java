@@ -98,6 +98,16 @@ final class DatabaseOptions {
         + URLEncoder.encode(who.getProperty("password"), StandardCharsets.UTF_8);
   }
 
+  /**
+   * For a process that asks the same database, to be put into its environment.
+   *
+   * @throws Failure if none was named
+   */
+  Map<String, String> asEnvironment() throws Failure {
+    Properties who = properties();
+    return Map.of(URL, url(), USER, who.getProperty("user"), PASSWORD, who.getProperty("password"));
+  }
+
   private record Connected(Connection connection) {
     void close() throws Failure {
       try {

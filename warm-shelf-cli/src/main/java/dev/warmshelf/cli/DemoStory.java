@@ -262,7 +262,7 @@ final class DemoStory {
     DemoCommand.heading(screen, 6, "Readers and writers together, for " + seconds + " seconds");
     RunSettings settings =
         new RunSettings(
-            EnumSet.complementOf(EnumSet.of(WayKind.VALUES, WayKind.SECOND_LOOK)),
+            EnumSet.of(WayKind.TTL, WayKind.TABLES, WayKind.ANSWERS, WayKind.MENDED, WayKind.OLD),
             WARM_UP,
             Duration.ofSeconds(seconds),
             new Traffic(readers, 0, WRITES),

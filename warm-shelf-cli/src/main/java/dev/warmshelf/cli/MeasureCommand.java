@@ -8,16 +8,25 @@ import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.report.ComparisonFields;
 import dev.warmshelf.measure.report.ComparisonReport;
 import dev.warmshelf.measure.run.Comparison;
+import dev.warmshelf.measure.run.ReaderServer;
+import dev.warmshelf.measure.workload.DrawnSource;
 import dev.warmshelf.measure.workload.RecordedRequests;
+import dev.warmshelf.measure.workload.RequestSource;
 import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.measure.workload.WorkloadFile;
 import dev.warmshelf.scenario.SkerryLine;
+import dev.warmshelf.shared.PostgresStore;
 import dev.warmshelf.yaml.YamlException;
+import java.io.FileDescriptor;
+import java.io.FileOutputStream;
 import java.io.PrintWriter;
+import java.io.Writer;
 import java.nio.file.Path;
+import java.sql.Connection;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.EnumSet;
+import java.util.List;
 import java.util.Locale;
 import java.util.Optional;
 import java.util.Set;
@@ -83,10 +92,11 @@ final class MeasureCommand implements Callable<Integer> {
       paramLabel = "WAY",
       split = ",",
       description = {
-        "What to compare with direct reads: ${COMPLETION-CANDIDATES}. Default: all.",
-        "The fewer, the more of the time each is read."
+        "What to compare with direct reads: ${COMPLETION-CANDIDATES}. Default: all but shared.",
+        "The fewer, the more of the time each is read. 'shared' reads with a process for each"
+            + " reader; they share the store that 'shelf store create' makes in this database."
       })
-  private Set<WayKind> ways = EnumSet.allOf(WayKind.class);
+  private Set<WayKind> ways = EnumSet.complementOf(EnumSet.of(WayKind.SHARED));
 
   @Option(
       names = "--seconds",
@@ -105,7 +115,7 @@ final class MeasureCommand implements Callable<Integer> {
   @Option(
       names = "--readers",
       paramLabel = "N",
-      description = "Threads that read. Default: ${DEFAULT-VALUE}.")
+      description = "Threads that read, or processes where they share. Default: ${DEFAULT-VALUE}.")
   private int readers = 4;
 
   @Option(
@@ -135,6 +145,10 @@ final class MeasureCommand implements Callable<Integer> {
       description = "Of the requests and writes. Default: ${DEFAULT-VALUE}.")
   private long seed = 1;
 
+  /** This command is one of the processes that share, started by another. */
+  @Option(names = SharingProcesses.OPTION, hidden = true, arity = "2")
+  private List<String> readsFor = List.of();
+
   @Mixin private final RecordingOptions recordings = new RecordingOptions();
 
   @Option(names = "--json", description = "Print JSON instead of tables.")
@@ -155,6 +169,9 @@ final class MeasureCommand implements Callable<Integer> {
       spec.commandLine().getOut().print(SkerryLine.workload());
       return 0;
     }
+    if (!readsFor.isEmpty()) {
+      return read(workload()); // the command that has started this one has checked the rest
+    }
     if (json && csv) {
       throw new Failure("Give one of --json and --csv.");
     }
@@ -164,7 +181,10 @@ final class MeasureCommand implements Callable<Integer> {
     Workload workload = workload();
     RunSettings settings = settings(workload);
     Screen progress = new Screen(spec.commandLine().getErr());
-    try (HikariDataSource pool = database.pool(readers + CONNECTIONS_BESIDE_READERS)) {
+    boolean shares = ways.contains(WayKind.SHARED);
+    int connections =
+        readers + CONNECTIONS_BESIDE_READERS + (shares ? SharingProcesses.CONNECTIONS : 0);
+    try (HikariDataSource pool = database.pool(connections)) {
       Comparison comparison = comparison(pool, workload, settings, progress);
       try (Interrupts ignored = Interrupts.first(comparison::stop)) {
         return told(recordings.run(comparison, progress), progress);
@@ -201,10 +221,42 @@ final class MeasureCommand implements Callable<Integer> {
   private Comparison comparison(
       DataSource pool, Workload workload, RunSettings settings, Screen screen)
       throws SQLException, Failure {
+    Comparison comparison =
+        Comparison.asking(
+            source(pool, workload, screen), pool, workload, settings, progressOn(screen));
+    List<String> arguments = spec.root().commandLine().getParseResult().originalArgs();
+    return ways.contains(WayKind.SHARED)
+        ? comparison.sharingThrough(new SharingProcesses(pool, database.asEnvironment(), arguments))
+        : comparison;
+  }
+
+  private RequestSource source(DataSource pool, Workload workload, Screen screen)
+      throws SQLException, Failure {
     Optional<RecordedRequests> recorded = recordings.replayed(workload, readers, screen);
-    return recorded.isPresent()
-        ? Comparison.asking(recorded.get(), pool, workload, settings, progressOn(screen))
-        : drawing(pool, workload, settings, screen);
+    if (recorded.isPresent()) {
+      return recorded.get();
+    }
+    double perSecond = rate == null ? workload.readsPerSecond() : rate;
+    try (Connection connection = pool.getConnection()) {
+      return DrawnSource.of(workload, connection, seed, readers, perSecond);
+    }
+  }
+
+  /** Reads for the command that has started this one, until that ends. */
+  private int read(Workload workload) throws Exception {
+    Screen nobody = new Screen(new PrintWriter(Writer.nullWriter()));
+    try (Interrupts ignored = Interrupts.first(() -> {}); // Ctrl-C is for that command
+        HikariDataSource pool = database.pool(SharingProcesses.CONNECTIONS)) {
+      ReaderServer.serve(
+          pool,
+          PostgresStore.on(pool).reading(1),
+          source(pool, workload, nobody),
+          readsFor.get(1),
+          Integer.parseInt(readsFor.get(0)),
+          System.in,
+          new FileOutputStream(FileDescriptor.out));
+    }
+    return 0;
   }
 
   private RunSettings settings(Workload workload) throws Failure {
@@ -219,8 +271,8 @@ final class MeasureCommand implements Callable<Integer> {
     Limits.require("--rate", reading, 0, Limits.MOST_PER_SECOND);
     double writing = writes == null ? workload.writesPerSecond() : writes;
     Limits.require("--writes", writing, 0, Limits.MOST_PER_SECOND);
-    if (ways.stream().allMatch(way -> way == WayKind.DIRECT)) {
-      throw new Failure("--ways must name a way beside direct, such as answers.");
+    if (ways.stream().allMatch(way -> way == WayKind.DIRECT || way == WayKind.SHARED)) {
+      throw new Failure("--ways must name a way beside direct and shared, such as mended.");
     }
     return new RunSettings(
         ways,

@@ -22,6 +22,7 @@ import dev.warmshelf.record.ShelfRecording;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
+import dev.warmshelf.shared.StoreSchema;
 import java.awt.Font;
 import java.awt.image.BufferedImage;
 import java.io.IOException;
@@ -45,6 +46,7 @@ import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
+import org.postgresql.ds.PGSimpleDataSource;
 
 class MeasureCommandTest {
   private static final Set<WayKind> SOME =
@@ -72,7 +74,7 @@ class MeasureCommandTest {
 
   @Test
   void directReadsAreNeverStaleAndKeptOnesOnlyLate() throws Exception {
-    Result result = measure(settings(EnumSet.allOf(WayKind.class), 5, 0, 50));
+    Result result = measure(settings(EnumSet.complementOf(EnumSet.of(WayKind.SHARED)), 5, 0, 50));
     assertThat(result.faults()).isEmpty();
     assertThat(result.commits()).isNotEmpty();
     for (Figures following : result.ways().subList(2, result.ways().size())) {
@@ -299,6 +301,38 @@ class MeasureCommandTest {
   }
 
   @Test
+  void processesThatShareAreMeasuredAsThreadsAre() throws Exception {
+    PGSimpleDataSource database = server.dataSource("postgres");
+    List<String> arguments =
+        List.of(
+            ("measure --ways mended,shared --readers 2 --warm-up 2 --seconds 6 --rate 150"
+                    + " --writes 20 --json --record "
+                    + directory.resolve("shared.jsonl.gz")
+                    + " --db "
+                    + server.url("postgres"))
+                .split(" ", -1));
+    Ran without = Ran.of(arguments.toArray(new String[0]));
+    assertThat(without.err()).contains("'shelf store create' makes one");
+    Files.delete(directory.resolve("shared.jsonl.gz"));
+    StoreSchema.create(database, 1 << 26, List.of());
+    Ran ran = Ran.of(arguments.toArray(new String[0]));
+    assertThat(ran.exitCode()).as(ran.err()).isZero();
+    JsonNode shared = new ObjectMapper().readTree(ran.out()).at("/ways/2");
+    assertThat(shared.at("/way").asText()).isEqualTo("shared");
+    assertThat(shared.at("/reads").asLong()).isPositive();
+    assertThat(shared.at("/readsWithVersions").asLong()).isPositive();
+    assertThat(shared.at("/staleNever").asLong(-1)).isZero();
+    assertThat(shared.at("/hitRatio").asDouble()).isPositive();
+    assertThat(shared.at("/memoryBytes").asLong()).isPositive();
+    assertThat(shared.at("/shelf/shared").asLong()).as("given by the other").isPositive();
+    assertThat(shared.at("/databaseReads").asLong())
+        .isPositive()
+        .isEqualTo(shared.at("/countedByDatabase/calls").asLong());
+    assertThat(StoreSchema.contents(database).answers()).as("left in the store").isZero();
+    StoreSchema.remove(database);
+  }
+
+  @Test
   void whatCannotBeDoneIsSaidBeforeAnythingIsMeasured() throws Exception {
     try (Connection connection = server.dataSource("postgres").getConnection();
         Statement statement = connection.createStatement()) {
@@ -320,7 +354,7 @@ class MeasureCommandTest {
     assertSays("but is Infinity", "--db", empty, "--writes", "Infinity");
     assertSays("but is 100,000", "--db", empty, "--readers", "100000");
     assertSays("'1.5' is not a whole number", "--db", empty, "--seconds", "1.5");
-    assertSays("a way beside direct", "--db", empty, "--ways", "direct");
+    assertSays("a way beside direct", "--db", empty, "--ways", "direct,shared");
     assertSays("--ways", "--db", empty, "--ways", "none");
     assertSays("one of --json and --csv", "--db", empty, "--json", "--csv");
     Path wrong = directory.resolve("wrong.yaml");

@@ -1,5 +1,6 @@
 package dev.warmshelf.meter;
 
+import java.io.Serializable;
 import java.util.Arrays;
 import java.util.LinkedHashMap;
 import java.util.Map;
@@ -127,7 +128,9 @@ public final class Meters {
   }
 
   /** Counts at a moment, or between two moments. Immutable. */
-  public static final class Snapshot {
+  public static final class Snapshot implements Serializable {
+    private static final long serialVersionUID = 1;
+
     private final long[] counts;
 
     private Snapshot(long[] counts) {
@@ -191,6 +194,13 @@ public final class Meters {
     /** How many hits were audited with a result. */
     public long audited() {
       return get(Finding.AGREED) + get(Finding.LATE) + get(Finding.NEVER);
+    }
+
+    /** What has been counted here and, by other meters, there. */
+    public Snapshot and(Snapshot there) {
+      long[] both = new long[ALL];
+      Arrays.setAll(both, i -> counts[i] + there.counts[i]);
+      return new Snapshot(both);
     }
 
     /** What has been counted since an earlier snapshot of the same meters. */

@@ -1,5 +1,7 @@
 package dev.warmshelf.shelf;
 
+import java.io.Serializable;
+
 /**
  * What a shelf holds of one kind of question.
  *
@@ -7,11 +9,12 @@ package dev.warmshelf.shelf;
  * @param bytes about how much memory they take with their keys and lanes; answers that cannot tell
  *     count nothing
  */
-public record HeldSize(long entries, long bytes) {
+public record HeldSize(long entries, long bytes) implements Serializable {
   /** No answers. */
   public static final HeldSize NOTHING = new HeldSize(0, 0);
 
-  HeldSize and(long more) {
-    return new HeldSize(entries + 1, bytes + more);
+  /** Both together. */
+  public HeldSize and(HeldSize more) {
+    return new HeldSize(entries + more.entries, bytes + more.bytes);
   }
 }

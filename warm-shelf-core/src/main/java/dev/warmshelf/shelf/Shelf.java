@@ -176,11 +176,7 @@ public final class Shelf implements AutoCloseable {
   public Map<KeyShape, HeldSize> held() {
     Map<KeyShape, HeldSize> held = new HashMap<>();
     contents.forEach(
-        entry ->
-            held.merge(
-                entry.key().form(),
-                new HeldSize(1, entry.bytes()),
-                (some, one) -> some.and(one.bytes())));
+        entry -> held.merge(entry.key().form(), new HeldSize(1, entry.bytes()), HeldSize::and));
     return held;
   }
 

@@ -19,8 +19,17 @@ import java.util.concurrent.atomic.AtomicLong;
  */
 public final class CommitLedger<S> {
   private final ConcurrentHashMap<S, Notes> scopes = new ConcurrentHashMap<>();
+  private final List<Commit<S>> inOrder = new ArrayList<>();
   private final AtomicInteger underWay = new AtomicInteger();
   private final AtomicLong notes = new AtomicLong();
+
+  /**
+   * A commit's note.
+   *
+   * @param version what the scope's version has become
+   * @param returnedNanos when the commit returned, on the monotonic clock
+   */
+  public record Commit<S>(S scope, long version, long returnedNanos) {}
 
   /**
    * Says that a commit is about to be sent. From here until {@link #commitIsOver()} its notes may
@@ -74,6 +83,20 @@ public final class CommitLedger<S> {
    */
   public void committed(S scope, long version, long returnedNanos) {
     scopes.computeIfAbsent(scope, s -> new Notes()).add(version, returnedNanos);
+    synchronized (inOrder) {
+      inOrder.add(new Commit<>(scope, version, returnedNanos));
+    }
+  }
+
+  /**
+   * The notes but for the first ones, in the order in which they were made, for a ledger elsewhere.
+   *
+   * @param known how many to leave out
+   */
+  public List<Commit<S>> notesAfter(int known) {
+    synchronized (inOrder) {
+      return List.copyOf(inOrder.subList(known, inOrder.size()));
+    }
   }
 
   /**

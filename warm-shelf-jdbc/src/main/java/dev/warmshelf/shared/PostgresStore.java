@@ -330,7 +330,8 @@ public final class PostgresStore implements SharedStore {
   public @Nullable Lease lease(byte[] digest) throws SharedStoreException {
     int lock = ByteBuffer.wrap(digest).getInt();
     try {
-      return locks.take(lock) ? () -> locks.release(lock) : null;
+      Borrowed taken = locks.take(lock);
+      return taken == null ? null : () -> locks.release(lock, taken);
     } catch (SQLException e) {
       throw failed(e);
     }
@@ -352,27 +353,39 @@ public final class PostgresStore implements SharedStore {
       }
     }
 
-    boolean take(int lock) throws SQLException {
-      return run("SELECT pg_try_advisory_lock(?, ?)", lock, limit.toNanos());
+    /** Returns the session that has it now; null if another process has. */
+    @Nullable Borrowed take(int lock) throws SQLException {
+      return run("SELECT pg_try_advisory_lock(?, ?)", lock, limit.toNanos(), null);
     }
 
-    void release(int lock) {
+    /** Gives up a lock of this session, unless that has ended, and the lock with it. */
+    void release(int lock, Borrowed taken) {
       try {
-        run("SELECT pg_advisory_unlock(?, ?)", lock, TimeUnit.MILLISECONDS.toNanos(ASIDE_MILLIS));
+        long patience = TimeUnit.MILLISECONDS.toNanos(ASIDE_MILLIS);
+        run("SELECT pg_advisory_unlock(?, ?)", lock, patience, taken);
       } catch (SQLException e) {
         LOG.debug("A lease has ended with its connection, as all of them have", e);
       }
     }
 
-    private boolean run(String sql, int lock, long waitNanos) throws SQLException {
+    /**
+     * Returns the session in which it was so.
+     *
+     * @param only in this one, if it is not null
+     */
+    private @Nullable Borrowed run(String sql, int lock, long waitNanos, @Nullable Borrowed only)
+        throws SQLException {
       boolean mine = false;
       try {
         mine = one.tryLock(waitNanos, TimeUnit.NANOSECONDS);
         Borrowed over = session;
-        return mine && over != null && asked(over, sql, lock);
+        if (!mine || over == null || (only != null && !only.equals(over))) {
+          return null;
+        }
+        return asked(over, sql, lock) ? over : null;
       } catch (InterruptedException e) {
         Thread.currentThread().interrupt();
-        return false;
+        return null;
       } finally {
         if (mine) {
           one.unlock();

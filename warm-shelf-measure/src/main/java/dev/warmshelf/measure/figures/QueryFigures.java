@@ -2,6 +2,7 @@ package dev.warmshelf.measure.figures;
 
 import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
+import java.io.Serializable;
 import org.HdrHistogram.Histogram;
 
 /**
@@ -10,13 +11,16 @@ import org.HdrHistogram.Histogram;
  * <p>Latencies are in nanoseconds, from when the read was begun; a read that joined another's load
  * counts as a miss.
  */
-public final class QueryFigures {
+public final class QueryFigures implements Serializable {
+  private static final long serialVersionUID = 1;
+
   private final Histogram hits = new Histogram(3);
   private final Histogram others = new Histogram(3);
   private long savedNanos;
   private long revived;
   private long mended;
   private long needless;
+  private long shared;
   private long judged;
   private long late;
   private long never;
@@ -39,6 +43,10 @@ public final class QueryFigures {
     } else {
       others.recordValue(nanos);
     }
+    if (origin == Origin.SHARED) {
+      shared++;
+      savedNanos += loadNanos - nanos;
+    }
   }
 
   /** Adds what was measured elsewhere. */
@@ -49,6 +57,7 @@ public final class QueryFigures {
     revived += more.revived;
     mended += more.mended;
     needless += more.needless;
+    shared += more.shared;
     judged += more.judged;
     late += more.late;
     never += more.never;
@@ -87,7 +96,10 @@ public final class QueryFigures {
     return hits.getTotalCount() + others.getTotalCount();
   }
 
-  /** Load times of the answers that hits gave, less what the hits took, in nanoseconds. */
+  /**
+   * Load times of the answers that hits gave, or that other processes had loaded, less what these
+   * reads took, in nanoseconds.
+   */
   public long savedNanos() {
     return savedNanos;
   }
@@ -100,6 +112,11 @@ public final class QueryFigures {
   /** Reads for which only what had changed was asked, be it nothing. */
   public long mended() {
     return mended;
+  }
+
+  /** Reads that another process's load answered, by way of a store. */
+  public long shared() {
+    return shared;
   }
 
   /** Reads whose load gave what was kept before. */

@@ -33,9 +33,11 @@ public record Result(
     return ways.stream().filter(way -> way.way() == WayKind.TTL).findFirst();
   }
 
-  /** The way that invalidates most finely. */
+  /** The way that invalidates most finely, of those whose readers are threads. */
   public Figures finest() {
-    return ways.get(ways.size() - 1);
+    List<Figures> threads =
+        ways.stream().filter(figures -> figures.way() != WayKind.SHARED).toList();
+    return threads.get(threads.size() - 1);
   }
 
   /** What keeping a query's answers is worth. */

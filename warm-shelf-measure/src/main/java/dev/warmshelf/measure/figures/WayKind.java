@@ -17,7 +17,9 @@ public enum WayKind {
   /** The same, and then only what has changed is asked for. */
   MENDED("mended"),
   /** The same, but answers of which the workload says so may be old for a while, on purpose. */
-  OLD("old on purpose");
+  OLD("old on purpose"),
+  /** As mended, by processes instead of threads, which share a store. */
+  SHARED("shared");
 
   private final String label;
 

@@ -43,6 +43,7 @@ public final class ComparisonFields {
           "revived",
           "mended",
           "needless",
+          "shared",
           "reads_with_versions",
           "stale_late",
           "stale_never");
@@ -133,6 +134,7 @@ public final class ComparisonFields {
     line.add(figures.revived());
     line.add(figures.mended());
     line.add(figures.needless());
+    line.add(figures.shared());
     line.add(figures.judged());
     boolean judged = figures.judged() > 0;
     line.add(judged ? figures.stale() - figures.never() : null);
@@ -195,6 +197,7 @@ public final class ComparisonFields {
     fields.put("revived", figures.revived());
     fields.put("mended", figures.mended());
     fields.put("needless", figures.needless());
+    fields.put("shared", figures.shared());
     fields.put("readsWithVersions", figures.judged());
     fields.put("stale", figures.judged() > 0 ? figures.stale() : null);
     return fields;

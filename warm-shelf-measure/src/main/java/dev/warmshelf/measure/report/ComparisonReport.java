@@ -4,9 +4,11 @@ import dev.warmshelf.measure.database.DatabaseFacts;
 import dev.warmshelf.measure.database.DatabaseWork;
 import dev.warmshelf.measure.figures.Conditions;
 import dev.warmshelf.measure.figures.Figures;
+import dev.warmshelf.measure.figures.QueryFigures;
 import dev.warmshelf.measure.figures.QueryVerdict;
 import dev.warmshelf.measure.figures.Result;
 import dev.warmshelf.measure.figures.Staleness;
+import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
 import dev.warmshelf.meter.Count;
@@ -65,7 +67,10 @@ public final class ComparisonReport {
       String name = percentile == 100 ? "latency max" : "latency p" + (int) percentile;
       row(rows, name, f -> percentile(f.reads().latency(), percentile));
     }
-    row(rows, "time saved by hits", f -> kept(f, Text.nanos(Math.max(0, f.savedNanos()))));
+    if (result.ways().stream().anyMatch(figures -> figures.way() == WayKind.SHARED)) {
+      row(rows, "given by other processes", ComparisonReport::shared);
+    }
+    row(rows, "time saved", f -> kept(f, Text.nanos(Math.max(0, f.savedNanos()))));
     row(rows, "memory held at the end", f -> kept(f, Text.bytes(f.bytesHeld())));
     databaseRows(rows);
     stalenessRows(rows);
@@ -250,6 +255,12 @@ public final class ComparisonReport {
     return figures.equals(result.direct()) || direct == 0
         ? NONE
         : Text.times(figures.readsPerSecond() / direct);
+  }
+
+  private static String shared(Figures figures) {
+    return figures.way() == WayKind.SHARED
+        ? Text.count(figures.queries().values().stream().mapToLong(QueryFigures::shared).sum())
+        : NONE;
   }
 
   private static String kept(Figures figures, String text) {

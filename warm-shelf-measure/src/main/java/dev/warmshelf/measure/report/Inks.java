@@ -33,15 +33,17 @@ final class Inks {
     new Color(0x0b8063),
     new Color(0xb03a76),
     new Color(0x8a6d00),
-    new Color(0x7a2f1d)
+    new Color(0x7a2f1d),
+    new Color(0x2b2f9e)
   };
   private static final String[] WAYS_IN_THE_DARK = {
-    "#c9cdd2", "#f2a25c", "#7cc4f0", "#b7a0e8", "#4fd0ab", "#f19cc6", "#e3c94a", "#e08a74"
+    "#c9cdd2", "#f2a25c", "#7cc4f0", "#b7a0e8", "#4fd0ab", "#f19cc6", "#e3c94a", "#e08a74",
+    "#9aa5ff"
   };
   private static final float[][] DASHES = {
-    {}, {7, 3}, {2, 3}, {9, 3, 2, 3}, {}, {12, 3}, {}, {4, 4}
+    {}, {7, 3}, {2, 3}, {9, 3, 2, 3}, {}, {12, 3}, {}, {4, 4}, {1, 4}
   };
-  private static final float[] WIDTHS = {1.4f, 1.8f, 2f, 1.8f, 2f, 2f, 2.8f, 2.4f};
+  private static final float[] WIDTHS = {1.4f, 1.8f, 2f, 1.8f, 2f, 2f, 2.8f, 2.4f, 2.4f};
 
   private static final int[] PLUS_HEIGHTS = {-1, -1, -4, -4, -1, -1, 1, 1, 4, 4, 1, 1};
 
@@ -58,6 +60,7 @@ final class Inks {
       case SECOND_LOOK -> 5;
       case MENDED -> 6;
       case OLD -> 7;
+      case SHARED -> 8;
     };
   }
 
@@ -82,7 +85,8 @@ final class Inks {
       case 4 -> new Ellipse2D.Double(-3.5, -3.5, 7, 7);
       case 5 -> new Polygon(new int[] {-4, -1, -1, 1, 1, 4, 4, 1, 1, -1, -1, -4}, PLUS_HEIGHTS, 12);
       case 6 -> new Rectangle2D.Double(-4, -1.5, 8, 3);
-      default -> new Rectangle2D.Double(-1.5, -5, 3, 10);
+      case 7 -> new Rectangle2D.Double(-1.5, -5, 3, 10);
+      default -> new Ellipse2D.Double(-5, -2.5, 10, 5);
     };
   }
 

@@ -10,6 +10,7 @@ import dev.warmshelf.measure.figures.Pace;
 import dev.warmshelf.measure.figures.QueryFacts;
 import dev.warmshelf.measure.figures.Result;
 import dev.warmshelf.measure.figures.RunSettings;
+import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.text.DatabaseErrors;
 import dev.warmshelf.measure.workload.DrawnRequests;
 import dev.warmshelf.measure.workload.DrawnSource;
@@ -24,14 +25,11 @@ import dev.warmshelf.trial.CommitLedger;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.time.Duration;
-import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.concurrent.TimeUnit;
-import java.util.concurrent.locks.LockSupport;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 
@@ -47,7 +45,6 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Comparison {
   private static final Duration ROUND = Duration.ofSeconds(1);
-  private static final Duration LONGEST_WAIT_FOR_FEED = Duration.ofSeconds(10);
 
   private final DataSource dataSource;
   private final Workload workload;
@@ -56,6 +53,7 @@ public final class Comparison {
   private final Progress progress;
   private final CommitLedger<VersionedThing> ledger = new CommitLedger<>();
   private @Nullable Recorder recorder;
+  private @Nullable Sharers sharers;
   private volatile boolean stopped;
 
   /** Told how far the run is. */
@@ -132,6 +130,12 @@ public final class Comparison {
     recorder = told;
   }
 
+  /** With what to measure {@link WayKind#SHARED}. */
+  public Comparison sharingThrough(Sharers with) {
+    sharers = with;
+    return this;
+  }
+
   /** Ends the run soon; what has been measured by then is reported. Any thread may call it. */
   public void stop() {
     stopped = true;
@@ -145,14 +149,17 @@ public final class Comparison {
    * @throws FeedException if the journal is not installed
    */
   public Result run() throws SQLException, FeedException {
-    try (Ways ways = Ways.open(settings.ways(), dataSource, settings.ttl());
+    try (Ways ways = Ways.open(settings.ways(), dataSource, settings.ttl(), sharers);
         LagObserver lags = new LagObserver(ways.deliveredUpTo(), System::nanoTime);
         Writer writer = writer(lags)) {
       List<Request> samples = source.samples();
       Map<String, QueryFacts> facts = prepare(samples, ways);
       DatabaseFacts database = DatabaseFacts.of(dataSource, workload.data());
       Optional<DatabaseWork> work = DatabaseWork.of(dataSource, asSamples(samples, ways));
-      List<WayRun> runs = ways.all().stream().map(way -> run(way, work)).toList();
+      List<WayRun> runs = new ArrayList<>();
+      for (Way way : ways.all()) {
+        runs.add(new WayRun(way, askers(way), work));
+      }
       lags.start();
       writer.start();
       Span span = measure(runs, ways, lags, writer);
@@ -202,10 +209,8 @@ public final class Comparison {
       return false;
     }
     writer.finish();
-    for (ShelfWay kept : ways.kept()) {
-      if (kept.follows()) {
-        awaitDelivery(kept);
-      }
+    for (Way way : ways.all()) {
+      way.awaitDelivery();
     }
     lags.look();
     return true;
@@ -230,12 +235,9 @@ public final class Comparison {
     }
   }
 
-  private WayRun run(Way way, Optional<DatabaseWork> work) {
-    List<Reader> readers =
-        streams().stream()
-            .map(stream -> new Reader(way, stream, ledger, System::nanoTime))
-            .toList();
-    return new WayRun(way, readers, work, source.isPaced());
+  private List<Asker> askers(Way way) throws SQLException {
+    progress.at("starting what reads: " + way.kind().label(), 0);
+    return way.askers(source, settings.traffic().readers(), ledger);
   }
 
   private List<Requests> streams() {
@@ -316,16 +318,5 @@ public final class Comparison {
 
   private static boolean isAtEnd(List<WayRun> runs) {
     return runs.stream().allMatch(WayRun::isAtEnd);
-  }
-
-  private static void awaitDelivery(ShelfWay shelf) throws SQLException {
-    Instant now = Instant.now();
-    Instant deadline = now.plus(LONGEST_WAIT_FOR_FEED);
-    while (!shelf.warm().freshAsOf().orElse(Instant.MIN).isAfter(now)) {
-      if (Instant.now().isAfter(deadline)) {
-        throw new SQLException("The feed has not delivered for " + LONGEST_WAIT_FOR_FEED + ".");
-      }
-      LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(1));
-    }
   }
 }

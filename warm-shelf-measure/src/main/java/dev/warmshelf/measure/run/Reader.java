@@ -20,8 +20,7 @@ import org.HdrHistogram.Histogram;
 import org.jspecify.annotations.Nullable;
 
 /**
- * Asks one stream of requests in one way, round after round, and notes what came of it. For one
- * thread at a time.
+ * An {@link Asker} that is a thread. For one thread at a time.
  *
  * <p>In an open loop a request is due at its own moment, whatever has become of those before it,
  * and its latency counts from then: a stall shows in every request that it delayed, not only in the
@@ -33,7 +32,7 @@ import org.jspecify.annotations.Nullable;
  * <p>Staleness is judged off the clock, and for an answer that is served again only if something
  * has been committed since. While a commit is under way the judgement waits.
  */
-final class Reader {
+final class Reader implements Asker {
   static final int ROUNDS_OF_PATIENCE = 3;
   private static final long SPIN_NANOS = 200_000;
   private static final int ANSWERS_REMEMBERED = 10_000;
@@ -42,6 +41,7 @@ final class Reader {
   private final Requests stream;
   private final CommitLedger<VersionedThing> ledger;
   private final LongSupplier clock;
+  private final boolean paced;
   private final IdentityHashMap<List<?>, Known> known = new IdentityHashMap<>();
   private final List<Unjudged> unjudged = new ArrayList<>();
   private Tally tally = new Tally();
@@ -74,17 +74,33 @@ final class Reader {
 
   /**
    * @param clock the monotonic one, in nanoseconds
+   * @param paced whether requests are asked when they are due; otherwise as fast as can be
    */
-  Reader(Way way, Requests stream, CommitLedger<VersionedThing> ledger, LongSupplier clock) {
+  Reader(
+      Way way,
+      Requests stream,
+      CommitLedger<VersionedThing> ledger,
+      LongSupplier clock,
+      boolean paced) {
     this.clock = clock;
+    this.paced = paced;
     this.way = way;
     this.stream = stream;
     this.ledger = ledger;
   }
 
-  /** Whether the stream is at its end. */
-  boolean isAtEnd() {
+  @Override
+  public boolean isAtEnd() {
     return atEnd;
+  }
+
+  @Override
+  public void round(long began, long nanos, BooleanSupplier stopped) throws SQLException {
+    if (paced) {
+      readPaced(began, began + nanos, stopped);
+    } else {
+      readUntil(began + nanos, stopped);
+    }
   }
 
   /** As fast as it can, until a moment. */
@@ -132,21 +148,21 @@ final class Reader {
     pendingDue = pending == null ? 0 : pending.gapNanos();
   }
 
-  /** Hands out what has been noted, and begins anew. */
-  Tally take() {
+  @Override
+  public Tally take() {
     Tally taken = tally;
     tally = new Tally();
     return taken;
   }
 
-  /** Forgets all that has been noted, and what still waits for its judgement. */
-  void forget() {
+  @Override
+  public void forget() {
     unjudged.clear();
     tally = new Tally();
   }
 
-  /** Judges what had to wait; to be called once no commit is under way any more. */
-  void judgeTheRest() {
+  @Override
+  public void judgeTheRest() {
     unjudged.forEach(each -> judge(each.request(), each.read(), each.began()));
     unjudged.clear();
   }

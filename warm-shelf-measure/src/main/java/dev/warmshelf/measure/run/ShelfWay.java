@@ -3,6 +3,7 @@ package dev.warmshelf.measure.run;
 import dev.warmshelf.Precision;
 import dev.warmshelf.Question;
 import dev.warmshelf.Recipe;
+import dev.warmshelf.Sharing;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.feed.FeedException;
@@ -12,6 +13,7 @@ import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.workload.Request;
 import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.meter.Meters;
+import dev.warmshelf.shared.SharedStore;
 import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Reading;
@@ -19,11 +21,14 @@ import dev.warmshelf.shelf.Renewal;
 import dev.warmshelf.sql.Verdict;
 import java.sql.SQLException;
 import java.time.Duration;
+import java.time.Instant;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.locks.LockSupport;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 
@@ -35,8 +40,11 @@ final class ShelfWay implements Way {
 
   private static final Duration LONGEST_RENEWAL = Duration.ofSeconds(60);
 
+  private static final Duration LONGEST_WAIT_FOR_FEED = Duration.ofSeconds(10);
+
   private final WayKind kind;
   private final WarmShelf warm;
+  private final String shelf;
 
   /** Stale answers go with time, not by an invalidation. */
   private final boolean boundedByTtl;
@@ -44,8 +52,9 @@ final class ShelfWay implements Way {
   private final Map<Workload.Statement, ShelvedQuery<Map<String, @Nullable Object>>> queries =
       new ConcurrentHashMap<>();
 
-  private ShelfWay(WayKind kind, WarmShelf warm, boolean boundedByTtl) {
+  private ShelfWay(WayKind kind, WarmShelf warm, String shelf, boolean boundedByTtl) {
     this.kind = kind;
+    this.shelf = shelf;
     this.warm = warm;
     this.boundedByTtl = boundedByTtl;
   }
@@ -67,6 +76,26 @@ final class ShelfWay implements Way {
                         .renewing(renewal)
                         .serving(kind == WayKind.OLD ? LONGEST_HELD : OldAnswers.none()))
             .open(),
+        WarmShelf.MAIN_SHELF,
+        false);
+  }
+
+  /**
+   * Follows the journal as the finest does, and shares a store.
+   *
+   * @param name of the shelf and of all its keys, so that nothing else in the store is meant
+   */
+  static ShelfWay sharing(DataSource dataSource, SharedStore store, String name)
+      throws SQLException, FeedException {
+    return new ShelfWay(
+        WayKind.SHARED,
+        WarmShelf.over(dataSource)
+            .following(JournalFeed.on(dataSource))
+            .namespace(name)
+            .sharing(Sharing.through(store))
+            .shelf(name, policy -> policy.renewing(Renewal.mending()))
+            .open(),
+        name,
         false);
   }
 
@@ -80,6 +109,7 @@ final class ShelfWay implements Way {
             .namespace(WayKind.TTL.label())
             .shelf(WarmShelf.MAIN_SHELF, policy -> policy.ttl(ttl))
             .open(),
+        WarmShelf.MAIN_SHELF,
         true);
   }
 
@@ -110,7 +140,7 @@ final class ShelfWay implements Way {
 
   @Override
   public Optional<Meters.Snapshot> meters() {
-    return Optional.of(warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot());
+    return Optional.of(warm.shelf(shelf).meters().snapshot());
   }
 
   @Override
@@ -123,7 +153,7 @@ final class ShelfWay implements Way {
     Map<String, String> labels = new HashMap<>();
     queries.forEach((query, shelved) -> labels.put(shelved.normalForm(), query.label()));
     Map<String, HeldSize> held = new HashMap<>();
-    for (Map.Entry<KeyShape, HeldSize> each : warm.shelf(WarmShelf.MAIN_SHELF).held().entrySet()) {
+    for (Map.Entry<KeyShape, HeldSize> each : warm.shelf(shelf).held().entrySet()) {
       String statement = each.getKey().statement();
       held.put(labels.getOrDefault(statement, statement), each.getValue());
     }
@@ -144,9 +174,21 @@ final class ShelfWay implements Way {
         : Optional.empty();
   }
 
-  /** Whether it follows the journal. */
-  boolean follows() {
-    return !boundedByTtl;
+  @Override
+  public Optional<Instant> deliveredUpTo() {
+    return boundedByTtl ? Optional.empty() : Optional.of(warm.freshAsOf().orElse(Instant.MIN));
+  }
+
+  @Override
+  public void awaitDelivery() throws SQLException {
+    Instant now = Instant.now();
+    Instant deadline = now.plus(LONGEST_WAIT_FOR_FEED);
+    while (!deliveredUpTo().orElse(Instant.MAX).isAfter(now)) {
+      if (Instant.now().isAfter(deadline)) {
+        throw new SQLException("The feed has not delivered for " + LONGEST_WAIT_FOR_FEED + ".");
+      }
+      LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(1));
+    }
   }
 
   WarmShelf warm() {
@@ -166,7 +208,11 @@ final class ShelfWay implements Way {
           for (String input : query.leftOut()) {
             recipe = recipe.leavingOut(input);
           }
-          return warm.query(query.sql().text()).named(query.label()).keyedBy(recipe).asMaps();
+          return warm.query(query.sql().text())
+              .named(query.label())
+              .on(shelf)
+              .keyedBy(recipe)
+              .asMaps();
         });
   }
 }

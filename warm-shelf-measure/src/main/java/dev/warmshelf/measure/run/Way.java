@@ -2,10 +2,15 @@ package dev.warmshelf.measure.run;
 
 import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.workload.Request;
+import dev.warmshelf.measure.workload.RequestSource;
+import dev.warmshelf.measure.workload.VersionedThing;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.trial.CommitLedger;
 import java.sql.SQLException;
+import java.time.Instant;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -25,6 +30,33 @@ interface Way extends AutoCloseable {
 
   /** What the way's shelf has counted since it was made; empty where nothing is kept. */
   Optional<Meters.Snapshot> meters();
+
+  /**
+   * Those that will ask it, one for each of the source's streams.
+   *
+   * @throws SQLException if they cannot begin
+   */
+  default List<Asker> askers(RequestSource source, int readers, CommitLedger<VersionedThing> ledger)
+      throws SQLException {
+    List<Asker> askers = new ArrayList<>();
+    for (int number = 0; number < readers; number++) {
+      askers.add(
+          new Reader(this, source.stream(number), ledger, System::nanoTime, source.isPaced()));
+    }
+    return askers;
+  }
+
+  /** Up to when its feed has told of all; empty if it follows none. */
+  default Optional<Instant> deliveredUpTo() {
+    return Optional.empty();
+  }
+
+  /**
+   * Waits until its feed has told of all that has been committed by now, if it follows one.
+   *
+   * @throws SQLException if that takes too long
+   */
+  default void awaitDelivery() throws SQLException {}
 
   /** Waits until it does nothing in the background any more: that is its own work, too. */
   default void settle() {}

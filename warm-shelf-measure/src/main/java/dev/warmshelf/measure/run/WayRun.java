@@ -23,16 +23,14 @@ import java.util.concurrent.Future;
 import java.util.concurrent.TimeUnit;
 import java.util.function.BooleanSupplier;
 import org.HdrHistogram.Histogram;
-import org.jspecify.annotations.Nullable;
 
-/** One way in a comparison: its readers, and what they have noted so far. For one thread. */
+/** One way in a comparison: those that ask it, and what they have noted so far. For one thread. */
 final class WayRun {
   private static final long LONGEST_READ_SECONDS = 30;
 
   private final Way way;
-  private final List<Reader> readers;
+  private final List<Asker> askers;
   private final Optional<DatabaseWork> work;
-  private final boolean paced;
 
   private final Histogram latency = new Histogram(3);
   private final Map<String, QueryFigures> queries = new TreeMap<>();
@@ -55,14 +53,10 @@ final class WayRun {
     }
   }
 
-  /**
-   * @param paced whether requests are asked when they are due; otherwise as fast as can be
-   */
-  WayRun(Way way, List<Reader> readers, Optional<DatabaseWork> work, boolean paced) {
+  WayRun(Way way, List<Asker> askers, Optional<DatabaseWork> work) {
     this.way = way;
-    this.readers = readers;
+    this.askers = askers;
     this.work = work;
-    this.paced = paced;
     this.metersBefore = way.meters();
   }
 
@@ -72,10 +66,10 @@ final class WayRun {
 
   /** Whether every reader has come to the end of its requests. */
   boolean isAtEnd() {
-    return readers.stream().allMatch(Reader::isAtEnd);
+    return askers.stream().allMatch(Asker::isAtEnd);
   }
 
-  /** Lets the readers read for a while; what they noted is added up, also if one of them fails. */
+  /** Has it asked for a while; what they noted is added up, also if one of them fails. */
   void round(long nanos, BooleanSupplier stopped) throws SQLException {
     DatabaseWork.Done doneBefore = counted();
     long ownBefore = way.databaseReads();
@@ -93,11 +87,16 @@ final class WayRun {
   }
 
   private void readAll(long began, long nanos, BooleanSupplier stopped) throws SQLException {
-    ExecutorService pool = Executors.newFixedThreadPool(readers.size());
+    ExecutorService pool = Executors.newFixedThreadPool(askers.size());
     try {
       List<Future<Void>> running = new ArrayList<>();
-      for (Reader reader : readers) {
-        running.add(pool.submit(() -> read(reader, began, nanos, stopped)));
+      for (Asker asker : askers) {
+        running.add(
+            pool.submit(
+                () -> {
+                  asker.round(began, nanos, stopped);
+                  return null;
+                }));
       }
       for (Future<Void> each : running) {
         each.get();
@@ -115,16 +114,6 @@ final class WayRun {
     }
   }
 
-  private @Nullable Void read(Reader reader, long began, long nanos, BooleanSupplier stopped)
-      throws SQLException {
-    if (paced) {
-      reader.readPaced(began, began + nanos, stopped);
-    } else {
-      reader.readUntil(began + nanos, stopped);
-    }
-    return null;
-  }
-
   /** Nobody may note anything any more while what was noted is added up. */
   private static void awaitEnd(ExecutorService pool) throws SQLException {
     pool.shutdownNow();
@@ -139,7 +128,7 @@ final class WayRun {
 
   /** Forgets all that has been noted so far: it was the warm-up. */
   void forget() {
-    readers.forEach(Reader::forget);
+    askers.forEach(Asker::forget);
     latency.reset();
     queries.clear();
     stale.clear();
@@ -159,7 +148,7 @@ final class WayRun {
    *     would still have invalidated, and none is called a defect
    */
   Figures figures(long measuringBegan, Histogram lags, boolean delivered) {
-    readers.forEach(Reader::judgeTheRest);
+    askers.forEach(Asker::judgeTheRest);
     takeAll();
     queries.forEach((label, query) -> query.holding(held.getOrDefault(label, HeldSize.NOTHING)));
     Staleness staleness = staleness(delivered);
@@ -202,12 +191,12 @@ final class WayRun {
 
   private record Noted(long hits, long lookups) {}
 
-  /** Adds up what the readers have noted. */
+  /** Adds up what has been noted. */
   private Noted takeAll() {
     long hits = 0;
     long lookups = 0;
-    for (Reader reader : readers) {
-      Reader.Tally tally = reader.take();
+    for (Asker asker : askers) {
+      Reader.Tally tally = asker.take();
       latency.add(tally.latency);
       stale.addAll(tally.stale);
       notAsked += tally.notAsked;
