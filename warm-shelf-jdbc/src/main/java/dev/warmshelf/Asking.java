@@ -20,6 +20,7 @@ import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Expiry;
 import dev.warmshelf.shelf.Loader;
+import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Others;
 import dev.warmshelf.shelf.ReadRequest;
@@ -69,6 +70,9 @@ class Asking {
   @Nullable OldAnswers old;
   Caller caller = Caller.ANYBODY;
   private @Nullable Binder binder;
+
+  /** Why no shelf took part, in words; null if one did. */
+  private @Nullable String around;
 
   /** One whose values are still to be given. */
   Asking(KeptStatement statement) {
@@ -136,8 +140,22 @@ class Asking {
     if (choice instanceof SharedRead shared) {
       return readFromShelf(key(kind), shared, Function.identity());
     }
-    statement.shelf().meters().bypass(((Bypass) choice).reason());
+    Bypass around = (Bypass) choice;
+    this.around = around.why();
+    statement.shelf().meters().bypass(around.reason());
     return null;
+  }
+
+  /** Why no shelf took part when {@link #ifShared} gave nothing, in words. */
+  final @Nullable String around() {
+    return around;
+  }
+
+  /** The question is part of what a computation reads: it is asked no less fresh than that. */
+  final void asPartOf(@Nullable Observation computation) {
+    if (computation != null) {
+      freshWithinNanos = Math.min(freshWithinNanos, computation.freshWithinNanos());
+    }
   }
 
   /** Whether a shelf takes part. */
@@ -372,8 +390,8 @@ class Asking {
     }
 
     @Override
-    public boolean mayBeShared(Answer answer) {
-      return shared;
+    public @Nullable String unshareable(Answer answer) {
+      return shared ? null : "it was read in a session unlike others', or that had written";
     }
 
     @Override

@@ -9,6 +9,7 @@ import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Visibility;
+import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.tree.Analysis;
@@ -35,6 +36,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
 
   private final WarmShelf warm;
+  private final OpenTransactions.Standing standing;
 
   /** Whether something was sent since the session was seen that may have altered it. */
   private boolean mayBeAltered;
@@ -49,6 +51,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       Door door, ConnectionState state, Supplier<? extends @Nullable Connection> holding) {
     super(state, holding);
     this.warm = door.warm();
+    this.standing = warm.transactions().begin();
   }
 
   @Override
@@ -56,16 +59,26 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       throws SQLException {
     DoorText text = (DoorText) facts;
     DoorStatement asked = statement(text, bound);
+    Observation computation = Observation.current();
     KeptStatement kept = asked == null ? null : asked.kept(kind());
+    if (kept == null && asked != null && computation != null) {
+      kept = asked.observed(kind());
+    }
     if (kept == null) {
       return null;
     }
     Parameters own = bound.frozen();
     Asking asking = new Asking(kept, own.values(), (to, values, order) -> own.bind(to), this);
     text.adjust(asking);
+    asking.asPartOf(computation);
     Reading<Answer> reading = asking.ifShared();
     if (reading != null) {
       text.isAnswered(reading.origin());
+    }
+    if (computation != null && reading != null) {
+      computation.note(reading);
+    } else if (computation != null) {
+      computation.cannotBeKept(asking.around() + ": " + text.shown());
     }
     return reading;
   }
@@ -124,6 +137,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     DoorStatement sending = text == null || bound == null ? null : statement(text, bound);
     Analysis analysis = sending == null ? null : analysis(sending);
     boolean onlyReads = analysis != null && analysis.onlyReads();
+    tell(Observation.current(), text);
     last = null;
     if (onlyReads && sending != null && bound != null && warm.around().isOn()) {
       last = new Sent(sending, bound, warm.time().nanos());
@@ -133,6 +147,14 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       changes(written);
       mayBeAltered |= written == null || written.isEmpty();
       sends(false);
+    }
+  }
+
+  /** What goes to the database as it is, no computation's result can stand on. */
+  private static void tell(@Nullable Observation computation, @Nullable DoorText text) {
+    if (computation != null) {
+      String what = text == null ? "" : ": " + text.shown();
+      computation.cannotBeKept("a statement was sent past the shelves" + what);
     }
   }
 
@@ -166,9 +188,13 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
 
   @Override
   public void sent() {
-    if (!state().isOpen() && state().mayHaveWritten()) {
+    boolean hasCommitted = !state().isOpen() && state().mayHaveWritten();
+    if (hasCommitted) {
       state().ended();
       warm.ownWrites().committed(named(), null);
+    }
+    if (standing.isOn() || state().isOpen()) {
+      standing.is(state());
     }
   }
 

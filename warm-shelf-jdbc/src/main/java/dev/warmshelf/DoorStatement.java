@@ -5,6 +5,7 @@ import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
@@ -30,6 +31,7 @@ final class DoorStatement {
   private final AnalysedText text;
   private volatile @Nullable Heard heard;
   private volatile @Nullable Decision decision;
+  private volatile @Nullable KeptStatement observed;
   private volatile @Nullable KeyMaker unkept;
 
   /** What the database has said, for a kind of session. */
@@ -47,10 +49,14 @@ final class DoorStatement {
    * What the rules have said.
    *
    * @param standsOn what was known of the statement; null if the rule needed nothing of it
+   * @param isRuled whether a rule fits
    * @param kept null if nothing is
    */
   private record Decision(
-      Sessions.Kind kind, Verdicts.@Nullable Known standsOn, @Nullable KeptStatement kept) {
+      Sessions.Kind kind,
+      Verdicts.@Nullable Known standsOn,
+      boolean isRuled,
+      @Nullable KeptStatement kept) {
     boolean holds(Sessions.Kind now) {
       return standsOn == null || (kind == now && !standsOn.isOutdated());
     }
@@ -112,11 +118,15 @@ final class DoorStatement {
     }
     Rule rule = ruling.rule();
     if (rule == null) {
-      return new Decision(kind, ruling.standsOn(), null);
+      return new Decision(kind, ruling.standsOn(), false, null);
     }
     door.asked().of(statement).stands(rule.standing());
     String shelf = rule.shelf();
-    return new Decision(kind, ruling.standsOn(), shelf == null ? null : keptOn(shelf));
+    return new Decision(
+        kind,
+        ruling.standsOn(),
+        true,
+        shelf == null ? null : keptOn(door.warm().shelf(shelf), door.warm().recipeOf(shelf)));
   }
 
   /** Null as long as a rule that may fit cannot be judged. */
@@ -159,11 +169,27 @@ final class DoorStatement {
     return new Prospect(statement.formDigest(), Optional.ofNullable(ruling.rule()), refusal);
   }
 
-  private KeptStatement keptOn(String shelf) {
+  /**
+   * As part of what a computation reads; null if a rule decides about it, or that is not known yet.
+   */
+  @Nullable KeptStatement observed(Sessions.Kind kind) throws SQLException {
+    kept(kind);
+    Decision decided = decision;
+    if (decided == null || decided.isRuled()) {
+      return null;
+    }
+    KeptStatement known = observed;
+    if (known == null) {
+      known = keptOn(door.warm().observedShelf(), Recipe.plain());
+      observed = known;
+    }
+    return known;
+  }
+
+  private KeptStatement keptOn(Shelf shelf, Recipe recipe) {
     WarmShelf warm = door.warm();
     warm.remember(statement);
-    KeyMaker keys = keys(warm.recipeOf(shelf).addingOnly());
-    return new KeptStatement(warm, warm.shelf(shelf), statement, keys, door.form(), types);
+    return new KeptStatement(warm, shelf, statement, keys(recipe.addingOnly()), door.form(), types);
   }
 
   private KeyMaker keys(Recipe recipe) {

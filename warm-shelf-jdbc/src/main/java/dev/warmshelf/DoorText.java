@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.driver.StatementFacts;
+import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.text.SqlTextException;
@@ -17,6 +18,8 @@ final class DoorText implements StatementFacts {
 
   /** Longer texts are not read: they carry data, and reading them would cost what sending does. */
   private static final int LONGEST = 64_000;
+
+  private static final int LONGEST_SHOWN = 200;
 
   private final Door door;
   private final int length;
@@ -118,7 +121,15 @@ final class DoorText implements StatementFacts {
 
   @Override
   public boolean mayBeKept() {
-    return statement != null && !isMarkedWrongly && !door.rules().isEmpty();
+    return statement != null
+        && !isMarkedWrongly
+        && (!door.rules().isEmpty() || Observation.current() != null);
+  }
+
+  /** To tell a person which it is. */
+  String shown() {
+    String form = statement == null ? "(not one statement that can be read)" : statement.text();
+    return form.length() <= LONGEST_SHOWN ? form : form.substring(0, LONGEST_SHOWN) + "...";
   }
 
   /** About how many bytes it takes in memory, beside its statement. */

@@ -4,6 +4,7 @@ import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.shelf.Expiry;
+import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
@@ -144,7 +145,7 @@ public final class Question<T> extends Asking {
    * @throws SQLException if the database could not be asked
    */
   public Reading<List<T>> list() throws SQLException {
-    return counted(read(query.asList));
+    return observed(query.asList);
   }
 
   /**
@@ -154,7 +155,7 @@ public final class Question<T> extends Asking {
    * @throws SQLException if the database could not be asked
    */
   public Reading<Optional<T>> first() throws SQLException {
-    return counted(read(query.asFirst));
+    return observed(query.asFirst);
   }
 
   /**
@@ -164,7 +165,17 @@ public final class Question<T> extends Asking {
    * @throws SQLException if the database could not be asked
    */
   public Reading<T> only() throws SQLException {
-    return counted(read(query.asOnly));
+    return observed(query.asOnly);
+  }
+
+  private <V> Reading<V> observed(Function<Answer, V> view) throws SQLException {
+    Observation computation = Observation.current();
+    asPartOf(computation);
+    Reading<V> reading = counted(read(view));
+    if (computation != null) {
+      computation.note(reading);
+    }
+    return reading;
   }
 
   private <V> Reading<V> counted(Reading<V> reading) {
@@ -172,7 +183,7 @@ public final class Question<T> extends Asking {
     return reading;
   }
 
-  /** What is kept, as it is. */
+  /** What is kept, as it is, for the library's own use. */
   Reading<Answer> answer() throws SQLException {
     return counted(read(Function.identity()));
   }

@@ -6,6 +6,7 @@ import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.shelf.Loader;
+import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
 import java.util.ArrayList;
@@ -83,6 +84,14 @@ public final class ShelvedValues<V> {
   /** The value under this name, if it is there and holds still. */
   public Optional<Reading<V>> get(Object... name) {
     @Nullable Reading<V> reading = shelf.get(key(name));
+    Observation computation = Observation.current();
+    if (computation != null) {
+      if (reading == null) {
+        computation.cannotBeKept("it depends on whether a value is kept");
+      } else {
+        computation.note(reading);
+      }
+    }
     return Optional.ofNullable(reading);
   }
 
@@ -94,7 +103,12 @@ public final class ShelvedValues<V> {
    */
   public <X extends Exception> Reading<V> get(Loader<? extends V, X> loader, Object... name)
       throws X {
-    return shelf.read(key(name), Footprint.of(lanes), loader);
+    Reading<V> reading = shelf.read(key(name), Footprint.of(lanes), loader);
+    Observation computation = Observation.current();
+    if (computation != null) {
+      computation.note(reading);
+    }
+    return reading;
   }
 
   /**
@@ -122,10 +136,6 @@ public final class ShelvedValues<V> {
   }
 
   private Key key(Object... name) {
-    String[] places = new String[name.length];
-    for (int i = 0; i < places.length; i++) {
-      places[i] = Integer.toString(i + 1);
-    }
-    return Key.of(form, places, name);
+    return Inputs.key(form, name);
   }
 }

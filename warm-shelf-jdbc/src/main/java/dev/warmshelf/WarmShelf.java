@@ -70,6 +70,11 @@ public final class WarmShelf implements AutoCloseable {
   /** The shelf that a query is kept on unless it says otherwise. */
   public static final String MAIN_SHELF = "main";
 
+  /** The library's own, for statements that no rule keeps and a computation reads. */
+  private static final String OBSERVED_SHELF = "observed";
+
+  private static final long OBSERVED_BYTES = 1 << 20;
+
   private final DataSource dataSource;
   private final Sessions sessions;
   private final String named;
@@ -82,6 +87,8 @@ public final class WarmShelf implements AutoCloseable {
   private final Upkeep upkeep;
   private final Map<String, Shelf> shelves;
   private final Rosters rosters;
+  private final Shelf observed;
+  private final OpenTransactions transactions = new OpenTransactions();
   private final Map<String, Recipe> recipes;
   private final List<Rule> rules;
   private final AskedStatements asked = new AskedStatements();
@@ -113,6 +120,7 @@ public final class WarmShelf implements AutoCloseable {
     builder.policies.forEach((name, policy) -> made.put(name, new Shelf(name, policy, ground)));
     this.shelves = Map.copyOf(made);
     this.rosters = new Rosters(this, new Shelf(Rosters.SHELF, Rosters.policy(), ground));
+    this.observed = new Shelf(OBSERVED_SHELF, observedPolicy(), ground);
     this.clearings = new Clearings(this, shelves);
     this.survivors =
         builder.warmStart == null || feed == null
@@ -174,6 +182,9 @@ public final class WarmShelf implements AutoCloseable {
     if (feed != null && all.stream().anyMatch(s -> s.policy().renewal().mendsFrom() != null)) {
       all.add(rosters.shelf());
     }
+    if (observed.meters().snapshot().lookups() > 0) {
+      all.add(observed);
+    }
     return all;
   }
 
@@ -232,6 +243,22 @@ public final class WarmShelf implements AutoCloseable {
   public <V extends @Nullable Object> V inTransaction(Transaction.Work<V> work)
       throws SQLException {
     return Transaction.run(this, work);
+  }
+
+  /** What is kept of it makes no difference but that callers share it while it is loaded. */
+  private static Policy observedPolicy() {
+    Policy usual = Policy.standard().holding(Capacity.bytes(OBSERVED_BYTES));
+    return usual.expiring(usual.expiry().andWithProcess());
+  }
+
+  /**
+   * A function of the program's own, on the main shelf, whose results are kept until something
+   * changes that it has read.
+   *
+   * @param name what keys, logs and tools call it: the same name is the same function
+   */
+  public <V extends @Nullable Object> Computation<V> computation(String name) {
+    return new Computation<>(this, shelf(MAIN_SHELF), name);
   }
 
   /** Values that are no query's, kept on the main shelf under names of the engineer's own. */
@@ -400,6 +427,7 @@ public final class WarmShelf implements AutoCloseable {
     upkeep.close();
     shelves.values().forEach(Shelf::close);
     rosters.shelf().close();
+    observed.close();
     verdicts.close();
     if (feed != null) {
       feed.close();
@@ -537,6 +565,14 @@ public final class WarmShelf implements AutoCloseable {
   /** What shelves share that have no room of their own. */
   Capacity sharedRoom() {
     return room;
+  }
+
+  Shelf observedShelf() {
+    return observed;
+  }
+
+  OpenTransactions transactions() {
+    return transactions;
   }
 
   Rosters rosters() {
@@ -685,10 +721,11 @@ public final class WarmShelf implements AutoCloseable {
      * Adds a shelf, or adjusts {@link WarmShelf#MAIN_SHELF}.
      *
      * @param adjust given {@link Policy#standard()}
-     * @throws IllegalArgumentException if it is called {@code rosters}, as the library's own
+     * @throws IllegalArgumentException if it is called {@code rosters} or {@code observed}, as the
+     *     library's own are
      */
     public Builder shelf(String name, UnaryOperator<Policy> adjust) {
-      if (name.equals(Rosters.SHELF)) {
+      if (name.equals(Rosters.SHELF) || name.equals(OBSERVED_SHELF)) {
         throw new IllegalArgumentException("The shelf '" + name + "' is the library's own.");
       }
       policies.put(name, adjust.apply(Policy.standard()));

@@ -35,6 +35,8 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   private static final ThreadLocal<Deque<Read<?, ?, ?>>> LOADING =
       ThreadLocal.withInitial(ArrayDeque::new);
 
+  private static final String SCHEMA_CHANGED = "the schema has changed while it was read";
+
   /** What is kept of rosters serves many answers, so they pay for answers that load faster. */
   private static final int ROSTERS_SHARE = 5;
 
@@ -61,6 +63,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   /** Which changes could make a difference to what is kept; null if any may. */
   private @Nullable Interest interest;
 
+  /** Why what this thread has loaded is for its caller alone, in words; null if it is not. */
+  private @Nullable String alone;
+
   /** Whether this thread's load gave what was kept before. */
   private boolean needless;
 
@@ -78,6 +83,18 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     this.key = key;
     this.request = request;
     this.view = view;
+  }
+
+  /** What this thread is loading just now, for a thread that loads on its behalf. */
+  static Deque<Read<?, ?, ?>> loading() {
+    return new ArrayDeque<>(LOADING.get());
+  }
+
+  /** Says what this thread is loading from now on; returns what it was loading. */
+  static Deque<Read<?, ?, ?>> loads(Deque<Read<?, ?, ?>> onBehalf) {
+    Deque<Read<?, ?, ?>> before = LOADING.get();
+    LOADING.set(onBehalf);
+    return before;
   }
 
   Reading<V> answer() throws X {
@@ -271,7 +288,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
           shelf.meters().count(Count.JOINED);
         }
         Watermark covered = origin == Origin.SHARED ? watermark : null;
-        return reading(answer, origin, covered).needless(needless);
+        return reading(answer, origin, covered).ofOwnLoad(alone, needless);
       }
       Outcome landed = turn.load().outcome();
       if (landed instanceof Outcome.Failed failed) {
@@ -395,7 +412,8 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       }
       shelf.warnings().reloaded(invalidated, needless);
     }
-    if (!lanesHold || !request.mayBeShared(value)) {
+    alone = lanesHold ? request.unshareable(value) : SCHEMA_CHANGED;
+    if (alone != null) {
       outcome = new Outcome.NotShared();
     } else {
       outcome = new Outcome.Answered(entry);
@@ -443,7 +461,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       Fence fence, Entry old, LookBack changes, Loader<@Nullable A, X> mending) throws X {
     long began = shelf.ground().time().nanos();
     A value = mending.load();
-    if (value == null || !request.mayBeShared(value)) {
+    if (value == null || request.unshareable(value) != null) {
       return null;
     }
     Fence upTo = new Fence(changes.through(), fence.nanos());

@@ -1,8 +1,10 @@
 package dev.warmshelf.shelf;
 
+import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
+import dev.warmshelf.store.Fill.Life;
 import java.util.List;
 import java.util.Objects;
 import org.jspecify.annotations.Nullable;
@@ -34,11 +36,30 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
   }
 
   /**
-   * Whether the answer is good for others too. One that is not goes to the caller that loaded it,
-   * and to nobody else.
+   * Why the answer goes to the caller that loaded it, and to nobody else, in words; null if it is
+   * good for others too.
    */
-  default boolean mayBeShared(A answer) {
-    return true;
+  default @Nullable String unshareable(A answer) {
+    return null;
+  }
+
+  /**
+   * What an answer stands on that was made of other answers: where the board and the clock stood
+   * when the first thing changed that it may miss.
+   *
+   * @param before its load
+   */
+  default Fence since(Fence before) {
+    return before;
+  }
+
+  /**
+   * How long an answer may be served that was made of other answers: no longer than those.
+   *
+   * @param life as the policy has it
+   */
+  default Life noLongerThan(Life life) {
+    return life;
   }
 
   /**

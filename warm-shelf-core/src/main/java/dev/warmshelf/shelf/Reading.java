@@ -26,6 +26,7 @@ public final class Reading<V extends @Nullable Object> {
   private final Ground ground;
   private final @Nullable Entry entry;
   private final boolean needless;
+  private final @Nullable String alone;
 
   private Reading(
       V value,
@@ -35,6 +36,7 @@ public final class Reading<V extends @Nullable Object> {
       @Nullable String bypass,
       @Nullable Entry entry,
       boolean needless,
+      @Nullable String alone,
       Ground ground) {
     this.value = value;
     this.origin = origin;
@@ -43,6 +45,7 @@ public final class Reading<V extends @Nullable Object> {
     this.bypass = bypass;
     this.entry = entry;
     this.needless = needless;
+    this.alone = alone;
     this.ground = ground;
   }
 
@@ -57,7 +60,7 @@ public final class Reading<V extends @Nullable Object> {
       @Nullable Watermark watermark,
       Entry entry,
       Ground ground) {
-    return new Reading<>(value, origin, ageNanos, watermark, null, entry, false, ground);
+    return new Reading<>(value, origin, ageNanos, watermark, null, entry, false, null, ground);
   }
 
   /**
@@ -65,7 +68,7 @@ public final class Reading<V extends @Nullable Object> {
    */
   static <V extends @Nullable Object> Reading<V> direct(
       V value, Watermark began, String reason, Ground ground) {
-    return new Reading<>(value, Origin.DIRECT, 0, began, reason, null, false, ground);
+    return new Reading<>(value, Origin.DIRECT, 0, began, reason, null, false, null, ground);
   }
 
   /** The answer. */
@@ -112,7 +115,7 @@ public final class Reading<V extends @Nullable Object> {
   }
 
   /** {@link #freshAsOf()} on the monotonic clock. */
-  private long freshNanos() {
+  long freshNanos() {
     if (entry == null) {
       return Objects.requireNonNull(watermark, "a direct read says when it began").nanos();
     }
@@ -123,6 +126,14 @@ public final class Reading<V extends @Nullable Object> {
   /** Why the read bypassed the shelf, in words; empty unless it did. */
   public Optional<String> bypass() {
     return Optional.ofNullable(bypass);
+  }
+
+  /**
+   * Why nobody else is given this answer, in words: the read bypassed the shelf, or what was loaded
+   * turned out to be good for its caller alone. Empty if it is kept, or would be if it fitted.
+   */
+  public Optional<String> unshared() {
+    return Optional.ofNullable(bypass == null ? alone : bypass);
   }
 
   /**
@@ -165,13 +176,18 @@ public final class Reading<V extends @Nullable Object> {
 
   /** The same reading of another value: what a caller makes of the answer. */
   public <W extends @Nullable Object> Reading<W> with(W other) {
-    return new Reading<>(other, origin, ageNanos, watermark, bypass, entry, needless, ground);
+    return new Reading<>(
+        other, origin, ageNanos, watermark, bypass, entry, needless, alone, ground);
   }
 
-  /** The same reading, if its load turns out to have been needless. */
-  Reading<V> needless(boolean was) {
-    return was
-        ? new Reading<>(value, origin, ageNanos, watermark, bypass, entry, true, ground)
+  /**
+   * The same reading of its caller's own load.
+   *
+   * @param why it is for this caller alone; null if it is not
+   */
+  Reading<V> ofOwnLoad(@Nullable String why, boolean wasNeedless) {
+    return why != null || wasNeedless
+        ? new Reading<>(value, origin, ageNanos, watermark, bypass, entry, wasNeedless, why, ground)
         : this;
   }
 

@@ -609,8 +609,9 @@ public final class Shelf implements AutoCloseable {
         ? null
         : () -> {
           A value = elsewhere.load();
-          if (!elsewhere.mayBeShared(value)) {
-            throw new IllegalStateException("It was read in a session of another kind.");
+          String alone = elsewhere.unshareable(value);
+          if (alone != null) {
+            throw new IllegalStateException("It cannot be compared: " + alone);
           }
           return saysTheSame(entry, value, request);
         };
@@ -631,7 +632,9 @@ public final class Shelf implements AutoCloseable {
     Runnable renewal = elsewhere == null ? null : () -> renew(key, elsewhere);
     boolean looks = policy.renewal().looksAgain() && request.interest(value) != null;
     Renewable renewable = new Renewable(looks, renewal);
-    return new Entry(key, value, footprint, new Fill(fence, 0, time.nanos(), life, renewable));
+    Fill fill =
+        new Fill(request.since(fence), 0, time.nanos(), request.noLongerThan(life), renewable);
+    return new Entry(key, value, footprint, fill);
   }
 
   private static boolean isEmpty(@Nullable Object value) {
@@ -651,6 +654,15 @@ public final class Shelf implements AutoCloseable {
     A kept = (A) entry.value();
     Watermark counts = followsFeed ? watermark : null;
     return Reading.of(view.apply(kept), origin, ageNanos, counts, entry, ground);
+  }
+
+  /**
+   * Begins to note what a computation reads whose result is to be kept here.
+   *
+   * @param freshWithinNanos how stale what it reads may be, in nanoseconds
+   */
+  public Observation observe(long freshWithinNanos) {
+    return new Observation(ground, freshWithinNanos);
   }
 
   Ground ground() {

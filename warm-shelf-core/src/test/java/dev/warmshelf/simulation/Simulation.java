@@ -560,9 +560,11 @@ final class Simulation {
     }
 
     @Override
-    public boolean mayBeShared(Answer answer) {
-      return (!oldSnapshot || fault == Fault.OLD_SNAPSHOT_SHARED)
-          && (!unequal || fault == Fault.UNEQUAL_SESSION_SHARED);
+    public String unshareable(Answer answer) {
+      boolean shared =
+          (!oldSnapshot || fault == Fault.OLD_SNAPSHOT_SHARED)
+              && (!unequal || fault == Fault.UNEQUAL_SESSION_SHARED);
+      return shared ? null : "unlike others";
     }
   }
 
