@@ -10,6 +10,7 @@ module dev.warmshelf.jdbc {
 
   exports dev.warmshelf;
   exports dev.warmshelf.journal;
+  exports dev.warmshelf.repository;
   exports dev.warmshelf.shared;
   exports dev.warmshelf.driver to
       dev.warmshelf.config;

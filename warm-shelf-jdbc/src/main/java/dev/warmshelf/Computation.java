@@ -16,6 +16,7 @@ import dev.warmshelf.store.Fill.Life;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.List;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
@@ -118,7 +119,7 @@ public final class Computation<V extends @Nullable Object> {
     Observation outer = Observation.current();
     long bound =
         outer == null ? freshWithinNanos : Math.min(freshWithinNanos, outer.freshWithinNanos());
-    Run<X> run = new Run<>(computing, shelf.observe(bound));
+    Run<X> run = new Run<>(computing, bound);
     Bypass around = around(kind);
     Reading<V> reading =
         around == null
@@ -146,19 +147,33 @@ public final class Computation<V extends @Nullable Object> {
   }
 
   private Key key(Sessions.Kind kind, @Nullable Object... inputs) {
-    return warm.sessions().areNamed()
-        ? Inputs.key(form, kind.name(), inputs)
-        : Inputs.key(form, inputs);
+    if (!warm.sessions().areNamed()) {
+      return Inputs.key(form, inputs);
+    }
+    @Nullable Object[] all = Arrays.copyOf(inputs, inputs.length + 1);
+    all[inputs.length] = kind.name();
+    return Inputs.key(form, all);
   }
 
   /** One working out. */
   private final class Run<X extends Exception> implements ReadRequest<V, X> {
     private final Loader<? extends V, X> computing;
-    private final Observation observation;
+    private final long bound;
+    private @Nullable Observation seen;
 
-    Run(Loader<? extends V, X> computing, Observation observation) {
+    Run(Loader<? extends V, X> computing, long bound) {
       this.computing = computing;
-      this.observation = observation;
+      this.bound = bound;
+    }
+
+    /** What it reads; a hit needs none. */
+    private Observation observation() {
+      Observation known = seen;
+      if (known == null) {
+        known = shelf.observe(bound);
+        seen = known;
+      }
+      return known;
     }
 
     @Override
@@ -168,32 +183,32 @@ public final class Computation<V extends @Nullable Object> {
 
     @Override
     public V load() throws X {
-      return observation.over(computing);
+      return observation().over(computing);
     }
 
     @Override
     public Footprint lanes(Footprint before, V result) {
-      return before.and(observation.footprint().lanes());
+      return before.and(observation().footprint().lanes());
     }
 
     @Override
     public Fence since(Fence before) {
-      return observation.since(before);
+      return observation().since(before);
     }
 
     @Override
     public Life noLongerThan(Life life) {
-      return observation.noLongerThan(life);
+      return observation().noLongerThan(life);
     }
 
     @Override
     public @Nullable String unshareable(V result) {
-      return observation.unshareable();
+      return observation().unshareable();
     }
 
     @Override
     public long freshWithinNanos() {
-      return observation.freshWithinNanos();
+      return bound;
     }
 
     /** Whether it does is the question's that failed. */

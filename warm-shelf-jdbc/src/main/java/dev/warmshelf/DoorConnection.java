@@ -193,8 +193,10 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       state().ended();
       warm.ownWrites().committed(named(), null);
     }
-    if (standing.isOn() || state().isOpen()) {
-      standing.is(state());
+    if (state().isOpen()) {
+      standing.is(state(), true);
+    } else if (standing.isOn()) {
+      standing.isOver(hasCommitted);
     }
   }
 

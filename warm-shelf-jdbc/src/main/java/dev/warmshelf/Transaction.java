@@ -32,6 +32,7 @@ public final class Transaction {
   private final Connection connection;
   private final ConnectionState state;
   private final FollowedConnection followed;
+  private final OpenTransactions.Standing standing;
 
   private final List<Kept> kept = new ArrayList<>();
 
@@ -59,6 +60,8 @@ public final class Transaction {
     this.connection = connection;
     this.state = new ConnectionState(false, connection.getTransactionIsolation());
     this.followed = new FollowedConnection(state, () -> connection);
+    this.standing = warm.transactions().begin();
+    standing.is(state, true);
   }
 
   static <V extends @Nullable Object> V run(WarmShelf warm, Work<V> work) throws SQLException {
@@ -69,6 +72,7 @@ public final class Transaction {
         result = work.in(transaction);
       } catch (Throwable e) {
         rollBack(borrowed, e);
+        transaction.standing.isOver(false);
         throw e;
       }
       try {
@@ -76,6 +80,8 @@ public final class Transaction {
       } catch (Throwable e) {
         rollBack(borrowed, e);
         throw e;
+      } finally {
+        transaction.standing.isOver(true);
       }
       return result;
     }
@@ -105,6 +111,7 @@ public final class Transaction {
    */
   public Connection connection() {
     followed.isHandedOut();
+    standing.is(state, true);
     kept.clear();
     return connection;
   }
@@ -121,6 +128,7 @@ public final class Transaction {
       replacement.question().askVerdict(followed); // as long as that can be
     }
     followed.sends(false);
+    standing.is(state, true);
     Fence fence = warm.shelf(WarmShelf.MAIN_SHELF).fence();
     Write.Outcome outcome = write.send(connection);
     if (!write.replacements().isEmpty()

@@ -73,8 +73,6 @@ public final class WarmShelf implements AutoCloseable {
   /** The library's own, for statements that no rule keeps and a computation reads. */
   private static final String OBSERVED_SHELF = "observed";
 
-  private static final long OBSERVED_BYTES = 1 << 20;
-
   private final DataSource dataSource;
   private final Sessions sessions;
   private final String named;
@@ -245,9 +243,9 @@ public final class WarmShelf implements AutoCloseable {
     return Transaction.run(this, work);
   }
 
-  /** What is kept of it makes no difference but that callers share it while it is loaded. */
+  /** Callers share what is being loaded; nothing fits, so that nothing of it is kept. */
   private static Policy observedPolicy() {
-    Policy usual = Policy.standard().holding(Capacity.bytes(OBSERVED_BYTES));
+    Policy usual = Policy.standard().holding(Capacity.bytes(1));
     return usual.expiring(usual.expiry().andWithProcess());
   }
 
@@ -259,6 +257,18 @@ public final class WarmShelf implements AutoCloseable {
    */
   public <V extends @Nullable Object> Computation<V> computation(String name) {
     return new Computation<>(this, shelf(MAIN_SHELF), name);
+  }
+
+  /**
+   * Runs an action once what this thread has written so far on connections of {@link
+   * #dataSource()}, or in {@link #inTransaction}, has been committed: at once if it has no such
+   * transaction open, and never if that is rolled back. By then no reading of this process misses
+   * what was written.
+   *
+   * @param action run by whoever commits, before he goes on; it should throw nothing
+   */
+  public void afterCommit(Runnable action) {
+    transactions.afterCommit(action);
   }
 
   /** Values that are no query's, kept on the main shelf under names of the engineer's own. */

@@ -32,7 +32,7 @@ import org.junit.jupiter.api.Test;
 class ComputationRaceTest {
   private static final int PARTS = 40;
   private static final int DEPTH = 4;
-  private static final int ROUNDS = 12;
+  private static final int ROUNDS = 6;
   private static final String SCHEMA =
       """
       CREATE TABLE item (id int PRIMARY KEY, part int NOT NULL, n int NOT NULL);
@@ -140,7 +140,7 @@ class ComputationRaceTest {
         Waiting.until(
             "some are kept",
             () ->
-                warm.shelf("main").meters().snapshot().get(Count.FILLS) > loads + 60
+                warm.shelf("main").meters().snapshot().get(Count.FILLS) > loads + 40
                     || running.stream().anyMatch(Future::isDone));
         over.set(true);
         for (Future<Void> each : running) {
