@@ -136,6 +136,6 @@ public final class ShelvedValues<V> {
   }
 
   private Key key(Object... name) {
-    return Inputs.key(form, name);
+    return Inputs.name(form, name);
   }
 }

@@ -2,10 +2,13 @@ package dev.warmshelf.bench;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.Computation;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.repository.Kept;
+import dev.warmshelf.repository.Repositories;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shelf.Reading;
@@ -28,8 +31,9 @@ import org.openjdk.jmh.annotations.TearDown;
 import org.openjdk.jmh.annotations.Warmup;
 
 /**
- * A hit through the whole query API, beside the same query by primary key directly, from a pool, on
- * a PostgreSQL of this machine: the cheapest read there is to compare with.
+ * A hit through the whole query API, through a kept computation and through a wrapped repository,
+ * beside the same query by primary key directly, from a pool, on a PostgreSQL of this machine: the
+ * cheapest read there is to compare with.
  */
 @State(Scope.Benchmark)
 @BenchmarkMode(Mode.AverageTime)
@@ -55,6 +59,19 @@ public class QueryHit {
   @SuppressWarnings("NullAway.Init")
   private ShelvedQuery<Port> port;
 
+  @SuppressWarnings("NullAway.Init")
+  private Computation<Port> computation;
+
+  @SuppressWarnings("NullAway.Init")
+  private Ports ports;
+
+  /** A repository. */
+  public interface Ports {
+    /** By its primary key. */
+    @Kept
+    Port find(int id) throws SQLException;
+  }
+
   @Setup
   public void start() throws Exception {
     server = LocalPostgres.start();
@@ -71,6 +88,10 @@ public class QueryHit {
             .open();
     port = warm.query(BY_KEY + ":id").as(Port.class);
     port.with("id", 7).list();
+    computation = warm.computation("port");
+    ports = Repositories.over(warm).wrap(Ports.class, id -> port.with("id", id).only().value());
+    computation();
+    ports.find(7);
   }
 
   @TearDown
@@ -83,6 +104,16 @@ public class QueryHit {
   @Benchmark
   public Reading<List<Port>> queryHit() throws SQLException {
     return port.with("id", 7).list();
+  }
+
+  @Benchmark
+  public Reading<Port> computation() throws SQLException {
+    return computation.get(() -> port.with("id", 7).only().value(), 7);
+  }
+
+  @Benchmark
+  public Port repository() throws SQLException {
+    return ports.find(7);
   }
 
   @Benchmark
