@@ -7,6 +7,7 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.WarmStart;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.repository.MethodRule;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.yaml.YamlException;
@@ -54,6 +55,7 @@ public final class Configuration {
   private final @Nullable RecordingBlock recording;
   private final @Nullable WarmStart warmStart;
   private final @Nullable SharedBlock shared;
+  private final Map<String, Map<String, MethodRule>> repositories;
 
   Configuration(ConfigurationReader read) {
     this.name = read.name;
@@ -69,6 +71,7 @@ public final class Configuration {
     this.recording = read.recording;
     this.warmStart = read.warmStart;
     this.shared = read.shared;
+    this.repositories = Map.copyOf(read.repositories);
   }
 
   /**
@@ -160,6 +163,11 @@ public final class Configuration {
   /** The rules for a program's statements, in their order. */
   public List<Rule> rules() {
     return rules;
+  }
+
+  /** What is kept of a program's own interfaces, by their names and their methods'. */
+  public Map<String, Map<String, MethodRule>> repositories() {
+    return repositories;
   }
 
   /** The file in which answers outlive the process; empty if they end with it. */

@@ -5,6 +5,7 @@ import dev.warmshelf.Rule;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.WarmStart;
 import dev.warmshelf.config.Configuration.FeedBlock;
+import dev.warmshelf.repository.MethodRule;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.yaml.YamlNode;
@@ -15,6 +16,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.function.Function;
 import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
@@ -22,6 +24,8 @@ import org.jspecify.annotations.Nullable;
 /** Reads a configuration, to its end whatever is wrong with it. */
 final class ConfigurationReader {
   private static final String DEFAULT = "default";
+  static final List<String> METHOD_WORDS = List.of("shelf", "leaving-out", "drops", "fills");
+
   private static final List<String> SHELF_WORDS =
       Stream.concat(Stream.of("policy"), RecipeBlock.WORDS.stream()).toList();
 
@@ -39,6 +43,7 @@ final class ConfigurationReader {
   @Nullable RecordingBlock recording;
   @Nullable WarmStart warmStart;
   @Nullable SharedBlock shared;
+  final Map<String, Map<String, MethodRule>> repositories = new LinkedHashMap<>();
   private final Map<String, Policy> policies = new LinkedHashMap<>();
 
   ConfigurationReader(String name, Mistakes mistakes) {
@@ -61,7 +66,8 @@ final class ConfigurationReader {
             "rules",
             "recording",
             "warm-start",
-            "shared"));
+            "shared",
+            "repositories"));
     enabled = mistakes.of(top, "enabled", enabled, Values::yes);
     namespace = mistakes.of(top, "namespace", namespace, YamlNode::text);
     room = mistakes.of(top, "room", room, Values::room);
@@ -76,7 +82,34 @@ final class ConfigurationReader {
     top.find("recording").ifPresent(node -> mistakes.in(() -> recording = recording(node)));
     top.find("warm-start").ifPresent(node -> mistakes.in(() -> warmStart = warmStart(node)));
     top.find("shared").ifPresent(node -> mistakes.in(() -> shared = shared(node)));
+    mistakes.each(top, "repositories", this::repository);
     requireEnd(top);
+  }
+
+  /** What of an interface's methods is kept. */
+  private void repository(String type, YamlNode node) {
+    Map<String, MethodRule> methods = new LinkedHashMap<>();
+    node.block()
+        .each((method, rule) -> mistakes.in(() -> methods.put(method, methodRule(rule.block()))));
+    repositories.put(type, methods);
+  }
+
+  private MethodRule methodRule(YamlNode.Block block) {
+    allow(block, METHOD_WORDS);
+    String shelf = find(block, "shelf", each -> existing(each, each.text()));
+    List<String> leftOut = mistakes.of(block, "leaving-out", List.of(), Values::texts);
+    List<String> drops = mistakes.of(block, "drops", List.of(), Values::texts);
+    boolean fills = mistakes.of(block, "fills", false, Values::yes);
+    boolean keeps = block.find("shelf").isPresent();
+    if (!keeps && drops.isEmpty()) {
+      throw block.wrong(
+          "a method's rule says on which 'shelf' its results are kept, or which it 'drops'");
+    } else if (!keeps && !leftOut.isEmpty()) {
+      throw block.wrong("'leaving-out' goes with a 'shelf'");
+    } else if (drops.isEmpty() && fills) {
+      throw block.wrong("'fills' goes with 'drops'");
+    }
+    return new MethodRule(shelf, Set.copyOf(leftOut), Set.copyOf(drops), fills);
   }
 
   private SharedBlock shared(YamlNode node) {
@@ -210,8 +243,8 @@ final class ConfigurationReader {
 
   /** A shelf has a policy by name, or one of its own that is like another. */
   private void shelf(String shelf, YamlNode node) {
-    if (shelf.equals("rosters")) {
-      throw node.wrong("the shelf 'rosters' is the library's own; name it otherwise");
+    if (shelf.equals("rosters") || shelf.equals("observed")) {
+      throw node.wrong("the shelf '" + shelf + "' is the library's own; name it otherwise");
     } else if (node.isBlock()) {
       shelf(shelf, node.block());
     } else {

@@ -2,6 +2,7 @@ package dev.warmshelf.config;
 
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.repository.Repositories;
 import java.io.PrintWriter;
 import java.nio.file.Path;
 import java.sql.Connection;
@@ -22,6 +23,7 @@ public final class ConfiguredDataSource implements DataSource, AutoCloseable {
   private final DataSource shown;
   private final @Nullable WarmShelf warm;
   private final @Nullable AutoCloseable recording;
+  private final Repositories repositories;
 
   /**
    * Puts shelves in front of a data source as the configuration says that {@link
@@ -55,6 +57,8 @@ public final class ConfiguredDataSource implements DataSource, AutoCloseable {
       LOG.info("Warm Shelf is on, by {}", by.name());
     }
     this.warm = opened;
+    this.repositories =
+        opened == null ? Repositories.none() : Repositories.over(opened, by.repositories());
     if (opened == null) {
       this.shown = beneath;
       this.recording = null;
@@ -72,6 +76,14 @@ public final class ConfiguredDataSource implements DataSource, AutoCloseable {
   /** The shelves; empty if they are turned off. */
   public Optional<WarmShelf> warmShelf() {
     return Optional.ofNullable(warm);
+  }
+
+  /**
+   * What wraps the program's own interfaces, as their annotations and the configuration say. If
+   * shelves are turned off, an object is given back as it is.
+   */
+  public Repositories repositories() {
+    return repositories;
   }
 
   @Override

@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.assertj.core.api.Assertions.catchThrowableOfType;
 
 import dev.warmshelf.Sharing;
+import dev.warmshelf.repository.MethodRule;
 import dev.warmshelf.shelf.Expiry;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Renewal;
@@ -43,9 +44,51 @@ class ConfigurationTest {
     assertThat(reports.renewal()).isEqualTo(Renewal.lookingAgain());
     assertThat(reports.capacity().bytes()).isEqualTo(64L << 20);
     assertThat(read.rules()).hasSize(3);
-    for (List<String> words : List.of(PolicyBlock.WORDS, RecipeBlock.WORDS, RecordingBlock.WORDS)) {
+    for (List<String> words :
+        List.of(
+            PolicyBlock.WORDS,
+            RecipeBlock.WORDS,
+            RecordingBlock.WORDS,
+            ConfigurationReader.METHOD_WORDS)) {
       assertThat(words).allSatisfy(word -> assertThat(page).contains("`" + word + "`"));
     }
+  }
+
+  @Test
+  void methodsOfRepositoriesHaveRules() {
+    Configuration read =
+        of(
+            """
+            repositories:
+              com.example.Ports:
+                find: {shelf: main, leaving-out: [trace]}
+                rename: {drops: [find], fills: true}
+            """);
+    assertThat(read.repositories())
+        .isEqualTo(
+            Map.of(
+                "com.example.Ports",
+                Map.of(
+                    "find",
+                    MethodRule.kept().leavingOut("trace"),
+                    "rename",
+                    MethodRule.dropping("find").andFilling())));
+    assertThat(
+            mistakesOf(
+                """
+                repositories:
+                  com.example.Ports:
+                    find: {shelf: nowhere}
+                    count: {leaving-out: [trace]}
+                    all: {shelf: main, fills: true}
+                    some: {kept: main}
+                """))
+        .satisfiesExactly(
+            shelf -> assertThat(shelf).startsWith("line 3: there is no shelf 'nowhere'"),
+            nothing -> assertThat(nothing).startsWith("line 4: a method's rule says"),
+            fills -> assertThat(fills).startsWith("line 5: 'fills' goes with 'drops'"),
+            unknown -> assertThat(unknown).startsWith("line 6: 'kept' is not known here"),
+            nothing -> assertThat(nothing).startsWith("line 6: a method's rule says"));
   }
 
   @Test

@@ -22,13 +22,18 @@ import org.jspecify.annotations.Nullable;
  * <p>Thread-safe.
  */
 public final class Repositories {
-  private final WarmShelf warm;
+  private final @Nullable WarmShelf warm;
   private final Map<String, Map<String, MethodRule>> rules;
   private final Map<String, Object> wrapped = new ConcurrentHashMap<>();
 
-  private Repositories(WarmShelf warm, Map<String, Map<String, MethodRule>> rules) {
+  private Repositories(@Nullable WarmShelf warm, Map<String, Map<String, MethodRule>> rules) {
     this.warm = warm;
     this.rules = rules;
+  }
+
+  /** Without shelves: what is wrapped is given back as it is. */
+  public static Repositories none() {
+    return new Repositories(null, Map.of());
   }
 
   /** By annotations alone. */
@@ -65,8 +70,13 @@ public final class Repositories {
    * @throws IllegalArgumentException if something does not fit, with all that does not
    */
   public <R> R wrap(Class<R> type, R implementation, String name) {
+    WarmShelf shelves = warm;
+    if (shelves == null) {
+      return implementation;
+    }
     Methods methods =
-        Methods.of(warm, type, implementation, name, rules.getOrDefault(type.getName(), Map.of()));
+        Methods.of(
+            shelves, type, implementation, name, rules.getOrDefault(type.getName(), Map.of()));
     @Nullable Object other = wrapped.putIfAbsent(name, implementation);
     if (other != null && other != implementation) {
       throw new IllegalArgumentException(
