@@ -260,6 +260,17 @@ public final class WarmShelf implements AutoCloseable {
   }
 
   /**
+   * Handles for readings, empty yet.
+   *
+   * @param life how long a handle is good
+   * @param mostBytes how much all of them may hold, about
+   * @throws IllegalArgumentException if one of them is not more than nothing
+   */
+  public <V extends @Nullable Object> Handles<V> handles(Duration life, long mostBytes) {
+    return new Handles<>(time, life, mostBytes);
+  }
+
+  /**
    * Runs an action once what this thread has written so far on connections of {@link
    * #dataSource()}, or in {@link #inTransaction}, has been committed: at once if it has no such
    * transaction open, and never if that is rolled back. By then no reading of this process misses

@@ -1,8 +1,12 @@
 package dev.warmshelf.http;
 
+import dev.warmshelf.key.Key;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import java.util.List;
 import java.util.Optional;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
 
 /**
  * What a reading says, as values of HTTP response headers. No HTTP is spoken here: set them on
@@ -14,6 +18,15 @@ public final class ReadingHeaders {
 
   /** RFC 9111, section 5.1. */
   public static final String AGE = "Age";
+
+  /** RFC 9110, section 8.8.3. */
+  public static final String ETAG = "ETag";
+
+  /** RFC 9110, section 13.1.2. */
+  public static final String IF_NONE_MATCH = "If-None-Match";
+
+  private static final int TAG_DIGITS = 32;
+  private static final Pattern TAG = Pattern.compile("(?:W/)?\"[\\x21\\x23-\\x7e\\x80-\\xff]*\"");
 
   private ReadingHeaders() {}
 
@@ -56,6 +69,47 @@ public final class ReadingHeaders {
     return reading.origin().isHit()
         ? Optional.of(Long.toString(reading.age().toSeconds()))
         : Optional.empty();
+  }
+
+  /**
+   * The value of {@code ETag}: a weak one, since only the answer is known, and not every byte of
+   * what is made of it. Empty if nothing is kept of the answer.
+   *
+   * @param rendering what else decides what is sent, such as a format and its version
+   */
+  public static Optional<String> entityTag(Reading<?> reading, String rendering) {
+    return reading
+        .version()
+        .map(version -> Key.named(rendering, version).digest().substring(0, TAG_DIGITS))
+        .map(digest -> "W/\"" + digest + "\"");
+  }
+
+  /**
+   * Whether a client has what would be sent, so that status 304 without a body answers a {@code
+   * GET}: whether an entity tag is among those of {@code If-None-Match}, by the weak comparison, or
+   * that is {@code *} (RFC 9110, sections 13.1.2 and 8.8.3.2).
+   *
+   * @param ifNoneMatch the header's values, as the request has them
+   * @param entityTag as {@link #entityTag} gives it
+   */
+  public static boolean isUnchanged(List<String> ifNoneMatch, String entityTag) {
+    String mine = opaque(entityTag);
+    for (String value : ifNoneMatch) {
+      if (value.strip().equals("*")) {
+        return true;
+      }
+      Matcher tags = TAG.matcher(value);
+      while (tags.find()) {
+        if (opaque(tags.group()).equals(mine)) {
+          return true;
+        }
+      }
+    }
+    return false;
+  }
+
+  private static String opaque(String tag) {
+    return tag.startsWith("W/") ? tag.substring(2) : tag;
   }
 
   /** A token of RFC 8941, section 3.3.4. */

@@ -2,8 +2,10 @@ package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Room;
 import java.util.Objects;
+import java.util.UUID;
 
 /**
  * What the shelves of a program stand on together.
@@ -21,6 +23,14 @@ public record Ground(Board board, TimeSource time, Trust trust, Room room, Upkee
     FEED,
     /** The TTL alone. Answers may be stale by as much. */
     TTL_ALONE
+  }
+
+  /** To tell this process's names from all others'. */
+  private static final String PROCESS = UUID.randomUUID().toString();
+
+  /** A name for an entry of this process. */
+  String nameOf(Entry entry) {
+    return PROCESS + "-" + entry.key().shortDigest() + "-" + entry.filledNanos();
   }
 
   /** All of it. */

@@ -2,6 +2,7 @@ package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.store.Content;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill.LoadedBy;
 import java.time.Duration;
@@ -158,6 +159,26 @@ public final class Reading<V extends @Nullable Object> {
         && told != null
         && told.nanos() - (entry.loadBeganNanos() + entry.loadNanos()) >= 0
         && entry.isFresh(ground.board());
+  }
+
+  /**
+   * A name for what the answer says, from which {@link dev.warmshelf.http.ReadingHeaders#entityTag}
+   * makes an entity tag: of rows it is a digest of their values in their order, the same in every
+   * process, worked out when it is first asked for; of any other kept value it is the same for as
+   * long as that is kept. Empty if nothing is kept.
+   */
+  public Optional<String> version() {
+    Entry kept = entry;
+    if (kept == null || alone != null) {
+      return Optional.empty();
+    }
+    String digest = kept.value() instanceof Content content ? content.digest() : null;
+    return Optional.of(digest == null ? ground.nameOf(kept) : digest);
+  }
+
+  /** About how many bytes the answer takes in memory. */
+  public long bytes() {
+    return entry == null ? Entry.bytesOf(value) : entry.bytes();
   }
 
   /** {@link #loadTime()} in nanoseconds. */

@@ -1,6 +1,7 @@
 package dev.warmshelf.store;
 
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /** What a kept value can tell of its size and content. Values that cannot are kept all the same. */
 public interface Content {
@@ -15,6 +16,14 @@ public interface Content {
    * to notice differences, not to withstand somebody who plans a collision.
    */
   long fingerprint();
+
+  /**
+   * A digest of the value, row by row in their order: the same in every process for values that say
+   * the same; null if there is none.
+   */
+  default @Nullable String digest() {
+    return null;
+  }
 
   /**
    * The first rows, to be shown to a person; no columns if there are none to show.

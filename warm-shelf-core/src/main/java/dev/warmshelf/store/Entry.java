@@ -124,6 +124,11 @@ public final class Entry {
     return entry;
   }
 
+  /** About how many bytes a value takes in memory, kept or not. */
+  public static long bytesOf(@Nullable Object value) {
+    return Weight.of(value);
+  }
+
   /** What was asked. */
   public Key key() {
     return key;

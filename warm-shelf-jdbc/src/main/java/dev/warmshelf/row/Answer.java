@@ -1,11 +1,18 @@
 package dev.warmshelf.row;
 
+import dev.warmshelf.key.Sha256;
 import dev.warmshelf.lane.FootprintPlan;
 import dev.warmshelf.store.Content;
 import java.io.DataOutputStream;
 import java.io.IOException;
+import java.io.OutputStream;
+import java.io.UncheckedIOException;
+import java.security.DigestOutputStream;
+import java.security.MessageDigest;
 import java.util.ArrayList;
+import java.util.HexFormat;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /** The rows of one answer, as they are kept. Immutable. */
 public interface Answer extends FootprintPlan.Rows, Content {
@@ -38,6 +45,22 @@ public interface Answer extends FootprintPlan.Rows, Content {
    * @throws IOException as the stream says
    */
   void writeRows(DataOutputStream out) throws IOException;
+
+  /** SHA-256 over what is written of it, as 64 hexadecimal digits; null if not all of it can be. */
+  @Override
+  default @Nullable String digest() {
+    MessageDigest sha256 = Sha256.begin();
+    try (DataOutputStream out =
+        new DataOutputStream(new DigestOutputStream(OutputStream.nullOutputStream(), sha256))) {
+      writeColumns(out);
+      writeRows(out);
+    } catch (UnwritableValueException e) {
+      return null;
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
+    return HexFormat.of().formatHex(sha256.digest());
+  }
 
   @Override
   default Rows firstRows(int most) {

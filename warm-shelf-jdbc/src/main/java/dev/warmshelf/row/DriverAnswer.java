@@ -102,6 +102,7 @@ public final class DriverAnswer implements Answer {
   private final BaseStatement maker;
   private volatile long bytes;
   private volatile long fingerprint;
+  private volatile @Nullable String digest;
 
   /** What is the same for each row. */
   private static final class Columns {
@@ -299,6 +300,16 @@ public final class DriverAnswer implements Answer {
       bytes = sum;
     }
     return bytes;
+  }
+
+  @Override
+  public @Nullable String digest() {
+    String known = digest;
+    if (known == null) {
+      known = Answer.super.digest();
+      digest = known;
+    }
+    return known;
   }
 
   @Override

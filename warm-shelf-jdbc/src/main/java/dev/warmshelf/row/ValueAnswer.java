@@ -29,6 +29,7 @@ public final class ValueAnswer implements Answer {
   private volatile long bytes;
 
   private volatile long fingerprint;
+  private volatile @Nullable String digest;
   private volatile @Nullable Mapped<?> lastMapped;
 
   /**
@@ -94,6 +95,16 @@ public final class ValueAnswer implements Answer {
       bytes = Sizes.ofRows(columns, rows);
     }
     return bytes;
+  }
+
+  @Override
+  public @Nullable String digest() {
+    String known = digest;
+    if (known == null) {
+      known = Answer.super.digest();
+      digest = known;
+    }
+    return known;
   }
 
   @Override
