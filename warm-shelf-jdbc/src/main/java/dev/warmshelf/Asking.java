@@ -24,6 +24,7 @@ import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Others;
 import dev.warmshelf.shelf.ReadRequest;
+import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.shelf.WaitEndedException;
@@ -70,6 +71,11 @@ class Asking {
   @Nullable OldAnswers old;
   Caller caller = Caller.ANYBODY;
   private @Nullable Binder binder;
+
+  /**
+   * Whether the library asks for its own use: what its caller is in the midst of does not count.
+   */
+  boolean ofLibrary;
 
   /** Why no shelf took part, in words; null if one did. */
   private @Nullable String around;
@@ -120,6 +126,7 @@ class Asking {
       return readFromShelf(key, shared, view);
     }
     Bypass around = (Bypass) choice;
+    noteBypass();
     if (around.changesData()) {
       throw new IllegalStateException(
           "This statement changes data, and was not run; run it with write(...): "
@@ -144,6 +151,13 @@ class Asking {
     this.around = around.why();
     statement.shelf().meters().bypass(around.reason());
     return null;
+  }
+
+  private static void noteBypass() {
+    ReadScope scope = ReadScope.current();
+    if (scope != null) {
+      scope.bypassed();
+    }
   }
 
   /** Why no shelf took part when {@link #ifShared} gave nothing, in words. */
@@ -193,8 +207,14 @@ class Asking {
 
   private <V> Reading<V> readFromShelf(Key key, SharedRead asking, Function<Answer, V> view)
       throws SQLException {
+    ReadScope scope = ofLibrary ? null : ReadScope.current();
     try {
-      return statement.shelf().read(key, asking, view);
+      if (scope == null) {
+        return statement.shelf().read(key, asking, view);
+      }
+      Reading<Answer> pinned =
+          scope.reading(key, () -> statement.shelf().read(key, asking, Function.identity()));
+      return pinned.with(view.apply(pinned.value()));
     } catch (WaitEndedException e) {
       throw e.wasInterrupted()
           ? new SQLException(e.getMessage(), QUERY_CANCELED, e)

@@ -10,6 +10,7 @@ import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
+import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.store.Fill.Life;
@@ -121,14 +122,26 @@ public final class Computation<V extends @Nullable Object> {
         outer == null ? freshWithinNanos : Math.min(freshWithinNanos, outer.freshWithinNanos());
     Run<X> run = new Run<>(computing, bound);
     Bypass around = around(kind);
-    Reading<V> reading =
-        around == null
-            ? shelf.read(key, run, Function.identity())
-            : shelf.bypass(around.reason(), around.why(), key, run, Function.identity());
+    Reading<V> reading = around == null ? read(key, run) : bypass(around, key, run);
     if (outer != null) {
       outer.note(reading);
     }
     return reading;
+  }
+
+  private <X extends Exception> Reading<V> read(Key key, Run<X> run) throws X {
+    ReadScope scope = ReadScope.current();
+    return scope == null
+        ? shelf.read(key, run, Function.identity())
+        : scope.reading(key, () -> shelf.read(key, run, Function.identity()));
+  }
+
+  private <X extends Exception> Reading<V> bypass(Bypass around, Key key, Run<X> run) throws X {
+    ReadScope scope = ReadScope.current();
+    if (scope != null) {
+      scope.bypassed();
+    }
+    return shelf.bypass(around.reason(), around.why(), key, run, Function.identity());
   }
 
   private @Nullable Bypass around(Sessions.Kind kind) {

@@ -11,6 +11,7 @@ import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Visibility;
 import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.tree.Analysis;
 import java.sql.Connection;
@@ -138,6 +139,10 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     Analysis analysis = sending == null ? null : analysis(sending);
     boolean onlyReads = analysis != null && analysis.onlyReads();
     tell(Observation.current(), text);
+    ReadScope scope = ReadScope.current();
+    if (scope != null) {
+      scope.bypassed();
+    }
     last = null;
     if (onlyReads && sending != null && bound != null && warm.around().isOn()) {
       last = new Sent(sending, bound, warm.time().nanos());
@@ -192,6 +197,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     if (hasCommitted) {
       state().ended();
       warm.ownWrites().committed(named(), null);
+      OwnWrites.forgetScope();
     }
     if (state().isOpen()) {
       standing.is(state(), true);

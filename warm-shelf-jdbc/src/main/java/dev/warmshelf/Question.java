@@ -185,6 +185,7 @@ public final class Question<T> extends Asking {
 
   /** What is kept, as it is, for the library's own use. */
   Reading<Answer> answer() throws SQLException {
+    ofLibrary = true;
     return counted(read(Function.identity()));
   }
 

@@ -180,6 +180,7 @@ public final class Transaction {
       return;
     }
     long own = warm.ownWrites().committed(followed.named(), write);
+    OwnWrites.forgetScope();
     if (write != null) {
       for (Kept one : kept) {
         Question<?> question = one.replacement().question();

@@ -18,8 +18,10 @@ import dev.warmshelf.row.AnswerForm;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Ground;
+import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.Others;
 import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Recorder;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.shelf.Telling;
@@ -257,6 +259,40 @@ public final class WarmShelf implements AutoCloseable {
    */
   public <V extends @Nullable Object> Computation<V> computation(String name) {
     return new Computation<>(this, shelf(MAIN_SHELF), name);
+  }
+
+  /**
+   * Begins a piece of work on this thread in which the same question gives the same answer; it ends
+   * when what is returned is closed.
+   */
+  public ReadScope readScope() {
+    return ReadScope.begin();
+  }
+
+  /**
+   * Does a piece of work whose readings are to be true at one moment, all together: as if they had
+   * been one snapshot, though most of them are kept answers. Once it is done, the feed looks
+   * whether something has changed that one of them depends on; if so, it is done once more.
+   *
+   * <p>On a TTL alone, and where something was read past the shelves, nobody knows.
+   *
+   * @param times how often it is done at most, at least once
+   * @return what it gave the last time, and the moment, if there is one
+   * @throws X what the work threw
+   */
+  public <V extends @Nullable Object, X extends Exception> Moment<V> atOneMoment(
+      int times, Loader<V, X> work) throws X {
+    for (int done = 1; ; done++) {
+      try (ReadScope scope = ReadScope.begin()) {
+        V value = work.load();
+        Optional<Instant> at = ownWrites.learned() ? freshAsOf() : Optional.empty();
+        if (at.isPresent() && scope.holdsAtOneMoment()) {
+          return new Moment<>(value, at);
+        } else if (done >= times) {
+          return new Moment<>(value, Optional.empty());
+        }
+      }
+    }
   }
 
   /**

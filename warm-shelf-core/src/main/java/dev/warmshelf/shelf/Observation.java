@@ -88,27 +88,28 @@ public final class Observation {
 
   /**
    * An executor whose tasks take part in the computation that the thread which hands them over runs
-   * just then: what they read is noted, too. The computation must wait for them.
+   * just then, and in the {@link ReadScope} that it is in: what they read is noted, too. Who hands
+   * them over must wait for them.
    */
   public static Executor handing(Executor executor) {
     return task -> {
       Observation handed = CURRENT.get();
-      executor.execute(handed == null ? task : handed.onBehalf(task));
-    };
-  }
-
-  private Runnable onBehalf(Runnable task) {
-    Deque<Read<?, ?, ?>> loading = Read.loading();
-    return () -> {
-      Observation outer = CURRENT.get();
-      Deque<Read<?, ?, ?>> before = Read.loads(new ArrayDeque<>(loading));
-      CURRENT.set(this);
-      try {
-        task.run();
-      } finally {
-        restore(outer);
-        Read.loads(before);
-      }
+      ReadScope scope = ReadScope.current();
+      Deque<Read<?, ?, ?>> loading = Read.loading();
+      executor.execute(
+          () -> {
+            Observation outer = CURRENT.get();
+            ReadScope outerScope = ReadScope.enter(scope);
+            Deque<Read<?, ?, ?>> before = Read.loads(new ArrayDeque<>(loading));
+            restore(handed);
+            try {
+              task.run();
+            } finally {
+              restore(outer);
+              ReadScope.enter(outerScope);
+              Read.loads(before);
+            }
+          });
     };
   }
 

@@ -14,6 +14,7 @@ import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
 import java.time.Duration;
+import java.util.List;
 import org.junit.jupiter.api.Test;
 
 class ReadingHeadersTest {
@@ -60,5 +61,17 @@ class ReadingHeadersTest {
   private static Reading<String> read(Shelf shelf) {
     return shelf.<String, RuntimeException>read(
         Key.named("test", "key"), Footprint.NOTHING, () -> "x");
+  }
+
+  @Test
+  void aTagIsFoundAmongThoseThatAClientHasByTheWeakComparison() {
+    String mine = "W/\"abc\"";
+    assertThat(ReadingHeaders.isUnchanged(List.of("W/\"abc\""), mine)).isTrue();
+    assertThat(ReadingHeaders.isUnchanged(List.of("\"abc\""), mine)).isTrue();
+    assertThat(ReadingHeaders.isUnchanged(List.of("\"x\", W/\"abc\" , \"y\""), mine)).isTrue();
+    assertThat(ReadingHeaders.isUnchanged(List.of("\"x\"", "\"abc\""), mine)).isTrue();
+    assertThat(ReadingHeaders.isUnchanged(List.of(" * "), mine)).isTrue();
+    assertThat(ReadingHeaders.isUnchanged(List.of("\"a,bc\", \"W/\"", "abc", ""), mine)).isFalse();
+    assertThat(ReadingHeaders.isUnchanged(List.of(), mine)).isFalse();
   }
 }

@@ -1,0 +1,155 @@
+package dev.warmshelf;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import com.zaxxer.hikari.HikariConfig;
+import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.shelf.Observation;
+import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.ReadScope;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.time.Duration;
+import java.util.List;
+import java.util.Random;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.ForkJoinPool;
+import java.util.concurrent.atomic.AtomicBoolean;
+import java.util.concurrent.locks.LockSupport;
+import org.junit.jupiter.api.Test;
+
+class ReadScopeTest {
+  private static final String SCHEMA =
+      """
+      CREATE TABLE account (id int PRIMARY KEY, cents int NOT NULL);
+      INSERT INTO account SELECT i, 100 FROM generate_series(1, 6) i;
+      """;
+  private static final int ACCOUNTS = 6;
+
+  private final TestDatabase database;
+
+  ReadScopeTest() throws SQLException {
+    database = TestDatabase.create(SCHEMA, List.of("account:id"));
+  }
+
+  private static int cents(WarmShelf warm, int id) throws SQLException {
+    return warm.query("SELECT cents FROM account WHERE id = :id")
+        .as(Integer.class)
+        .with("id", id)
+        .only()
+        .value();
+  }
+
+  @Test
+  void theSameQuestionGivesTheSameAnswerWhateverChanges() throws Exception {
+    try (WarmShelf warm = database.shelf(5).open()) {
+      Computation<Integer> twice = warm.computation("twice");
+      try (ReadScope scope = warm.readScope()) {
+        assertThat(ReadScope.current()).isSameAs(scope);
+        assertThat(cents(warm, 1)).isEqualTo(100);
+        assertThat(twice.get(() -> 2 * cents(warm, 1)).value()).isEqualTo(200);
+        database.run("UPDATE account SET cents = 7 WHERE id = 1");
+        Waiting.untilDelivered(warm);
+        assertThat(cents(warm, 1)).isEqualTo(100);
+        assertThat(twice.get(() -> 2 * cents(warm, 1)).value()).isEqualTo(200);
+        // A result that stands on an answer of before is for its caller alone.
+        Computation<Integer> thrice = warm.computation("thrice");
+        assertThat(thrice.get(() -> 3 * cents(warm, 1)).value()).isEqualTo(300);
+        assertThat(
+                CompletableFuture.supplyAsync(
+                        () -> unchecked(warm, 1), Observation.handing(ForkJoinPool.commonPool()))
+                    .get())
+            .isEqualTo(100);
+        assertThat(CompletableFuture.supplyAsync(() -> unchecked(warm, 1)).get()).isEqualTo(7);
+        warm.write("UPDATE account SET cents = 8 WHERE id = 2").run();
+        assertThat(cents(warm, 1)).as("after a commit of its own").isEqualTo(7);
+        assertThat(cents(warm, 2)).isEqualTo(8);
+      }
+      assertThat(ReadScope.current()).isNull();
+      assertThat(cents(warm, 1)).isEqualTo(7);
+      assertThat(warm.<Integer>computation("thrice").get(() -> 3 * cents(warm, 1)).value())
+          .isEqualTo(21);
+    }
+  }
+
+  private static int unchecked(WarmShelf warm, int id) {
+    try {
+      return cents(warm, id);
+    } catch (SQLException e) {
+      throw new IllegalStateException(e);
+    }
+  }
+
+  @Test
+  void whatIsSaidToBeOfOneMomentIs() throws Exception {
+    AtomicBoolean over = new AtomicBoolean();
+    Thread writer = new Thread(() -> transfer(over));
+    writer.start();
+    int proved = 0;
+    int torn = 0;
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(database.dataSource());
+    try (HikariDataSource pool = new HikariDataSource(config);
+        WarmShelf warm =
+            WarmShelf.over(pool)
+                .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(20)))
+                .open()) {
+      for (int i = 0; i < 100; i++) {
+        Moment<Integer> moment = warm.atOneMoment(2, () -> sum(warm));
+        boolean isOne = moment.at().isPresent();
+        proved += isOne ? 1 : 0;
+        torn += sum(warm) == 100 * ACCOUNTS ? 0 : 1;
+        if (isOne) {
+          assertThat(moment.value()).as("moment %d", i).isEqualTo(100 * ACCOUNTS);
+        }
+      }
+      over.set(true);
+      writer.join();
+      Waiting.untilDelivered(warm);
+      assertThat(warm.atOneMoment(3, () -> sum(warm)).value()).isEqualTo(100 * ACCOUNTS);
+      assertThat(warm.atOneMoment(1, () -> bypassing(warm)).at()).as("past the shelf").isEmpty();
+    }
+    assertThat(proved).isPositive();
+    assertThat(torn).as("sums of several moments, were it not for that").isPositive();
+  }
+
+  private static int sum(WarmShelf warm) throws SQLException {
+    int sum = 0;
+    for (int id = 1; id <= ACCOUNTS; id++) {
+      sum += cents(warm, id);
+    }
+    return sum;
+  }
+
+  private static int bypassing(WarmShelf warm) throws SQLException {
+    assertThat(warm.query("SELECT now()::text").as(String.class).only().origin())
+        .isEqualTo(Origin.DIRECT);
+    return sum(warm);
+  }
+
+  /** Each transaction takes from one what it gives to another. */
+  private void transfer(AtomicBoolean over) {
+    Random random = new Random(3);
+    try (Connection connection = database.dataSource().getConnection();
+        Statement statement = connection.createStatement()) {
+      while (!over.get()) {
+        int from = 1 + random.nextInt(ACCOUNTS);
+        int to = 1 + (from + random.nextInt(ACCOUNTS - 1)) % ACCOUNTS;
+        statement.execute(
+            "UPDATE account SET cents = cents + CASE id WHEN "
+                + from
+                + " THEN -1 ELSE 1 END"
+                + " WHERE id IN ("
+                + from
+                + ", "
+                + to
+                + ")");
+        LockSupport.parkNanos(15_000_000);
+      }
+    } catch (SQLException e) {
+      throw new IllegalStateException(e);
+    }
+  }
+}
