@@ -7,6 +7,8 @@ module dev.warmshelf.examples {
   requires transitive dev.warmshelf.jdbc;
   requires com.zaxxer.hikari;
   requires java.naming;
+  requires java.sql;
+  requires org.apache.commons.csv;
   requires java.net.http;
   requires jdk.httpserver;
   requires org.postgresql.jdbc;

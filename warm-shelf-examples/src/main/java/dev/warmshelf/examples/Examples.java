@@ -55,6 +55,16 @@ public final class Examples {
             "two-processes",
             "shares answers between processes, through a store of one's own: FolderStore",
             TwoProcesses.class,
-            TwoProcesses::main));
+            TwoProcesses::main),
+        new Example(
+            "kept-service",
+            "keeps what a service works out on a wrapped repository, whatever that reads",
+            KeptService.class,
+            KeptService::main),
+        new Example(
+            "page-and-export",
+            "gives a page's table and its CSV export the same reading, by a handle",
+            PageAndExport.class,
+            PageAndExport::main));
   }
 }

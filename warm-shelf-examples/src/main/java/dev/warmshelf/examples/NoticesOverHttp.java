@@ -18,13 +18,15 @@ import java.net.http.HttpResponse;
 import java.nio.charset.StandardCharsets;
 import java.sql.SQLException;
 import java.util.List;
+import java.util.Optional;
 import java.util.stream.Collectors;
 import javax.sql.DataSource;
 import org.postgresql.ds.PGSimpleDataSource;
 
 /**
  * A port's notices over HTTP, {@code GET /ports/12/notices}, with response headers that say where
- * the answer came from and how old it is.
+ * the answer came from and how old it is, and an entity tag: who has the answer already is sent no
+ * body.
  */
 public final class NoticesOverHttp implements AutoCloseable {
   record Notice(int id, String severity, String text) {}
@@ -65,10 +67,15 @@ public final class NoticesOverHttp implements AutoCloseable {
     Journal.on(dataSource).install(List.of("notice:port_id"));
     try (NoticesOverHttp notices = new NoticesOverHttp(dataSource)) {
       URI uri = URI.create("http://127.0.0.1:" + notices.port() + "/ports/12/notices");
-      for (int i = 0; i < 2; i++) {
+      String tag = "";
+      for (int i = 0; i < 3; i++) {
+        HttpRequest.Builder request = HttpRequest.newBuilder(uri);
+        if (i == 2) {
+          request.header(ReadingHeaders.IF_NONE_MATCH, tag);
+        }
         HttpResponse<String> response =
-            HttpClient.newHttpClient()
-                .send(HttpRequest.newBuilder(uri).build(), HttpResponse.BodyHandlers.ofString());
+            HttpClient.newHttpClient().send(request.build(), HttpResponse.BodyHandlers.ofString());
+        tag = response.headers().firstValue(ReadingHeaders.ETAG).orElse("");
         System.out.println("GET " + uri.getPath() + ": " + response.statusCode());
         for (String header : List.of(ReadingHeaders.CACHE_STATUS, ReadingHeaders.AGE)) {
           response
@@ -94,6 +101,14 @@ public final class NoticesOverHttp implements AutoCloseable {
           .set(ReadingHeaders.CACHE_STATUS, ReadingHeaders.cacheStatus("Notices", reading));
       ReadingHeaders.age(reading)
           .ifPresent(age -> exchange.getResponseHeaders().set(ReadingHeaders.AGE, age));
+      Optional<String> tag = ReadingHeaders.entityTag(reading, "text");
+      tag.ifPresent(value -> exchange.getResponseHeaders().set(ReadingHeaders.ETAG, value));
+      List<String> known =
+          exchange.getRequestHeaders().getOrDefault(ReadingHeaders.IF_NONE_MATCH, List.of());
+      if (tag.isPresent() && ReadingHeaders.isUnchanged(known, tag.get())) {
+        exchange.sendResponseHeaders(304, -1);
+        return;
+      }
       String text =
           reading.value().stream()
               .map(notice -> notice.severity() + ": " + notice.text())

@@ -33,6 +33,8 @@ class ExamplesTest {
     assertThat(http).contains("  Cache-Status: Notices; fwd=miss");
     assertThat(http).anyMatch(line -> line.matches("  Cache-Status: Notices; hit; ttl=\\d+"));
     assertThat(http).anyMatch(line -> line.matches("  Age: \\d+"));
+    assertThat(http.get(http.size() - 1)).as("the third time").startsWith("  Age");
+    assertThat(http).contains("GET /ports/12/notices: 304");
     List<String> service = printed.get("under-a-service");
     assertThat(service.subList(0, 2))
         .allMatch(line -> line.endsWith("the service shows what was written"));
@@ -43,7 +45,16 @@ class ExamplesTest {
             line ->
                 line.matches("warmshelf_lookups_total\\{result=\"hit\",shelf=\"main\"} [1-9].*"));
     assertThat(printed.get("two-processes")).containsExactly("one:   LOADED", "other: SHARED");
-    assertThat(printed).hasSize(5);
+    assertThat(printed.get("kept-service"))
+        .containsExactly("asked again: KEPT", "somebody has booked: LOADED", "one seat more: true");
+    assertThat(printed.get("page-and-export").get(0)).matches("page: [1-9][0-9]* rows");
+    assertThat(printed.get("page-and-export").subList(1, 5))
+        .containsExactly(
+            "export: as the page was; it has changed since",
+            "the same rows: true",
+            "reads by the database's own count: 1",
+            "another handle: gone; open the page anew");
+    assertThat(printed).hasSize(7);
   }
 
   @Test

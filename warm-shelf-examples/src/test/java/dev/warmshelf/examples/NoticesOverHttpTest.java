@@ -30,15 +30,29 @@ class NoticesOverHttpTest {
         assertThat(second.headers().firstValue("Age"))
             .hasValueSatisfying(age -> assertThat(age).matches("\\d+"));
         assertThat(second.body()).isNotEmpty().isEqualTo(first.body());
+        String tag = first.headers().firstValue("ETag").orElseThrow();
+        assertThat(second.headers().firstValue("ETag")).hasValue(tag);
+        HttpResponse<String> third = get(notices, "/ports/12/notices", "\"other\", " + tag);
+        assertThat(third.statusCode()).isEqualTo(304);
+        assertThat(third.body()).isEmpty();
+        assertThat(third.headers().firstValue("ETag")).hasValue(tag);
+        assertThat(get(notices, "/ports/12/notices", "\"other\"").body()).isEqualTo(first.body());
         assertThat(get(notices, "/ports/x/notices").statusCode()).isEqualTo(404);
       }
     }
   }
 
   private static HttpResponse<String> get(NoticesOverHttp notices, String path) throws Exception {
+    return get(notices, path, "\"\"");
+  }
+
+  private static HttpResponse<String> get(NoticesOverHttp notices, String path, String known)
+      throws Exception {
     return HttpClient.newHttpClient()
         .send(
-            HttpRequest.newBuilder(URI.create("http://127.0.0.1:" + notices.port() + path)).build(),
+            HttpRequest.newBuilder(URI.create("http://127.0.0.1:" + notices.port() + path))
+                .header("If-None-Match", known)
+                .build(),
             HttpResponse.BodyHandlers.ofString());
   }
 }

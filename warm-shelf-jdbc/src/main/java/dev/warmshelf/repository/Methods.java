@@ -39,6 +39,16 @@ final class Methods implements InvocationHandler {
       misfits.add("it is not an interface");
       misfits.throwIfAny();
     }
+    for (Method method : type.getMethods()) {
+      if (!Modifier.isStatic(method.getModifiers()) && !method.trySetAccessible()) {
+        misfits.add(
+            "its methods cannot be called from here; make it public, or open "
+                + type.getPackageName()
+                + " to "
+                + Methods.class.getModule().getName());
+        misfits.throwIfAny();
+      }
+    }
     Methods methods = new Methods(target);
     Map<Method, MethodRule> ruled = ruled(type, rules, misfits);
     List<KeptMethod> kept = new ArrayList<>();
@@ -88,7 +98,7 @@ final class Methods implements InvocationHandler {
   /** A call that goes to the implementation as it is. */
   private Handling plain(Method method) {
     boolean onProxy = method.isDefault() && !isOverridden(method);
-    method.trySetAccessible();
+    method.trySetAccessible(); // of this object; others of the same method have their own
     return (proxy, arguments) ->
         onProxy
             ? InvocationHandler.invokeDefault(proxy, method, arguments)
