@@ -1,5 +1,7 @@
 package dev.warmshelf.examples;
 
+import com.zaxxer.hikari.HikariConfig;
+import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.Computation;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
@@ -86,7 +88,10 @@ public final class KeptService {
     dataSource.setURL(arguments[0]);
     Journal.on(dataSource)
         .install(List.of("sailing:day,route_id", "route:from_port", "booking:sailing_id"));
-    try (WarmShelf warm = WarmShelf.over(dataSource).following(JournalFeed.on(dataSource)).open()) {
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(dataSource);
+    try (HikariDataSource pool = new HikariDataSource(config);
+        WarmShelf warm = WarmShelf.over(pool).following(JournalFeed.on(pool)).open()) {
       Sailings sailings =
           Repositories.over(warm).wrap(Sailings.class, new SailingsByJdbc(warm.dataSource()));
       Computation<Integer> booked = warm.computation("seats booked today");
