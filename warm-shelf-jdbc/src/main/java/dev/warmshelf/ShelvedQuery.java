@@ -110,6 +110,24 @@ public final class ShelvedQuery<T> {
     return this;
   }
 
+  /**
+   * The query's rows as a list that is looked up in memory.
+   *
+   * @throws IllegalArgumentException if the query has parameters
+   * @throws IllegalStateException if its answers may not be kept, with the reason
+   * @throws SQLException as {@link #verdict} does
+   */
+  public ReferenceData<T> asReferenceData() throws SQLException {
+    if (statement.keys().parameters().length > 0) {
+      throw new IllegalArgumentException(
+          "A list that is kept whole has no parameters, but this has "
+              + statement.keys().parameterList()
+              + ": "
+              + normalForm());
+    }
+    return new ReferenceData<>(requireKeepable());
+  }
+
   /** The shelf the answers are kept on. */
   public Shelf shelf() {
     return statement.shelf();

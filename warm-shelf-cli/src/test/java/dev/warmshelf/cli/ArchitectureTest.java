@@ -49,6 +49,7 @@ class ArchitectureTest {
           "dev.warmshelf.driver",
           "dev.warmshelf.jmx",
           "dev.warmshelf",
+          "dev.warmshelf.repository",
           // record
           "dev.warmshelf.record",
           // metrics

@@ -1,6 +1,7 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Fence;
+import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.store.Entry;
@@ -122,8 +123,13 @@ public final class Observation {
       return;
     }
     entry.footprint().lanes().forEach(this::add);
+    Watermark told = ground.board().watermark(); // before the lanes are looked at
+    boolean isFresh = entry.isFresh(ground.board());
+    long tick = isFresh ? Long.MAX_VALUE : entry.fence();
     long fresh = reading.freshNanos();
-    long tick = entry.isFresh(ground.board()) ? Long.MAX_VALUE : entry.fence();
+    if (isFresh && told != null && told.nanos() - fresh > 0) {
+      fresh = told.nanos(); // it may have been read long ago
+    }
     Fence before = oldest;
     oldest =
         before == null

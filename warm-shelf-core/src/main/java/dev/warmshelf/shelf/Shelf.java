@@ -27,6 +27,7 @@ import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
 import java.util.concurrent.Callable;
+import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
@@ -627,14 +628,15 @@ public final class Shelf implements AutoCloseable {
   <A extends @Nullable Object> Entry loaded(
       Key key, A value, Footprint footprint, Fence fence, ReadRequest<A, ?> request) {
     Expiry asked = request.expiry();
-    Life life = (asked == null ? policy.expiry() : asked).life(isEmpty(value), time);
+    Life asPolicy = (asked == null ? policy.expiry() : asked).life(isEmpty(value), time);
     ReadRequest<A, ?> elsewhere = ahead == null ? null : request.elsewhere();
     Runnable renewal = elsewhere == null ? null : () -> renew(key, elsewhere);
     boolean looks = policy.renewal().looksAgain() && request.interest(value) != null;
     Renewable renewable = new Renewable(looks, renewal);
-    Fill fill =
-        new Fill(request.since(fence), 0, time.nanos(), request.noLongerThan(life), renewable);
-    return new Entry(key, value, footprint, fill);
+    long now = time.nanos();
+    Life life = request.noLongerThan(asPolicy);
+    Fill fill = new Fill(request.since(fence), 0, now, life, renewable);
+    return new Entry(key, value, footprint, fill, now - fence.nanos());
   }
 
   private static boolean isEmpty(@Nullable Object value) {
@@ -663,6 +665,33 @@ public final class Shelf implements AutoCloseable {
    */
   public Observation observe(long freshWithinNanos) {
     return new Observation(ground, freshWithinNanos);
+  }
+
+  /**
+   * A look at whether an answer that was read here may be given again without asking: it is fresh,
+   * has not ended and has not been cleared, and the feed is not lost. Each look counts as a use. It
+   * costs less than a question, since no key is made and nothing is looked up.
+   *
+   * @return always false for an answer that is for its caller alone
+   */
+  public BooleanSupplier stillServes(Reading<?> reading) {
+    Entry entry = reading.entry();
+    if (entry == null || reading.unshared().isPresent()) {
+      return () -> false;
+    }
+    BooleanSupplier uncleared = contents.uncleared(entry);
+    return () -> {
+      long now = time.coarseNanos();
+      boolean serves =
+          !closed
+              && !isFeedLost(board.watermark(), now)
+              && contents.mayServe(entry, now)
+              && uncleared.getAsBoolean();
+      if (serves) {
+        entry.use(now);
+      }
+      return serves;
+    };
   }
 
   Ground ground() {

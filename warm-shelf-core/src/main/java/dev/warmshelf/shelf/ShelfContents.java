@@ -20,6 +20,7 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 import java.util.function.Function;
 import java.util.function.Predicate;
@@ -473,6 +474,12 @@ final class ShelfContents implements Keeper {
   /** Whether an entry may be served, wherever it is held. */
   boolean isServable(Entry entry) {
     return mayServe(entry, time.nanos()) && !wasCleared(clearingsOf(entry.key()), entry);
+  }
+
+  /** Says each time whether an entry has not been cleared since it was loaded. */
+  BooleanSupplier uncleared(Entry entry) {
+    Footprint clearings = clearingsOf(entry.key());
+    return () -> !wasCleared(clearings, entry);
   }
 
   /** Whether an entry that was just put in was not cleared meanwhile; else takes it out. */

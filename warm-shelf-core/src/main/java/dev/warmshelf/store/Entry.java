@@ -89,7 +89,12 @@ public final class Entry {
     this(key, value, footprint, fill, fill.filledNanos() - fill.fence().nanos());
   }
 
-  private Entry(Key key, @Nullable Object value, Footprint footprint, Fill fill, long loadNanos) {
+  /**
+   * One that stands on a fence from before its load.
+   *
+   * @param loadNanos how long that took
+   */
+  public Entry(Key key, @Nullable Object value, Footprint footprint, Fill fill, long loadNanos) {
     this.key = Objects.requireNonNull(key, "key");
     this.value = value;
     this.footprint = Objects.requireNonNull(footprint, "footprint");
