@@ -3,6 +3,7 @@ package dev.warmshelf.bench;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.Computation;
+import dev.warmshelf.ReferenceData;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
@@ -17,6 +18,9 @@ import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.TimeUnit;
 import org.openjdk.jmh.annotations.Benchmark;
 import org.openjdk.jmh.annotations.BenchmarkMode;
@@ -32,8 +36,8 @@ import org.openjdk.jmh.annotations.Warmup;
 
 /**
  * A hit through the whole query API, through a kept computation and through a wrapped repository,
- * beside the same query by primary key directly, from a pool, on a PostgreSQL of this machine: the
- * cheapest read there is to compare with.
+ * and a lookup in reference data, beside the same query by primary key directly, from a pool, on a
+ * PostgreSQL of this machine: the cheapest read there is to compare with.
  */
 @State(Scope.Benchmark)
 @BenchmarkMode(Mode.AverageTime)
@@ -65,6 +69,12 @@ public class QueryHit {
   @SuppressWarnings("NullAway.Init")
   private Ports ports;
 
+  @SuppressWarnings("NullAway.Init")
+  private ReferenceData.Unique<Integer, Port> byId;
+
+  @SuppressWarnings("NullAway.Init")
+  private Map<Integer, Port> map;
+
   /** A repository. */
   public interface Ports {
     /** By its primary key. */
@@ -92,6 +102,11 @@ public class QueryHit {
     ports = Repositories.over(warm).wrap(Ports.class, id -> port.with("id", id).only().value());
     computation();
     ports.find(7);
+    ReferenceData<Port> all =
+        warm.query("SELECT id, code, name FROM port").as(Port.class).asReferenceData();
+    byId = all.uniquelyBy(Port::id);
+    map = new ConcurrentHashMap<>();
+    all.all().forEach(port -> map.put(port.id(), port));
   }
 
   @TearDown
@@ -114,6 +129,16 @@ public class QueryHit {
   @Benchmark
   public Port repository() throws SQLException {
     return ports.find(7);
+  }
+
+  @Benchmark
+  public Optional<Port> referenceLookup() throws SQLException {
+    return byId.find(7);
+  }
+
+  @Benchmark
+  public Optional<Port> mapLookup() {
+    return Optional.ofNullable(map.get(7));
   }
 
   @Benchmark

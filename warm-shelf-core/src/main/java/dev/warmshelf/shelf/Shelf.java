@@ -680,19 +680,33 @@ public final class Shelf implements AutoCloseable {
       return () -> false;
     }
     BooleanSupplier uncleared = contents.uncleared(entry);
-    return () -> {
-      long now = time.coarseNanos();
-      boolean serves =
-          !closed
-              && !isFeedLost(board.watermark(), now)
-              && contents.mayServe(entry, now)
-              && uncleared.getAsBoolean();
-      if (serves) {
-        entry.use(now);
+    return new BooleanSupplier() {
+      private volatile Looked last = new Looked(-1, 0);
+
+      @Override
+      public boolean getAsBoolean() {
+        long settled = board.settled(); // before anything is looked at
+        long now = time.coarseNanos();
+        Looked before = last;
+        if (before.settled() == settled && before.nanos() == now && !closed) {
+          return true; // nothing has ticked since, and no time has passed
+        }
+        boolean serves =
+            !closed
+                && !isFeedLost(board.watermark(), now)
+                && contents.mayServe(entry, now)
+                && uncleared.getAsBoolean();
+        if (serves) {
+          entry.use(now);
+          last = new Looked(settled, now);
+        }
+        return serves;
       }
-      return serves;
     };
   }
+
+  /** When an answer was last found to be good, by {@link Board#settled} and the coarse clock. */
+  private record Looked(long settled, long nanos) {}
 
   Ground ground() {
     return ground;

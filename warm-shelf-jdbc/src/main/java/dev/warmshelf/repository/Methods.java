@@ -8,6 +8,7 @@ import java.lang.reflect.Modifier;
 import java.lang.reflect.Proxy;
 import java.util.ArrayList;
 import java.util.HashMap;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import org.jspecify.annotations.Nullable;
@@ -39,16 +40,7 @@ final class Methods implements InvocationHandler {
       misfits.add("it is not an interface");
       misfits.throwIfAny();
     }
-    for (Method method : type.getMethods()) {
-      if (!Modifier.isStatic(method.getModifiers()) && !method.trySetAccessible()) {
-        misfits.add(
-            "its methods cannot be called from here; make it public, or open "
-                + type.getPackageName()
-                + " to "
-                + Methods.class.getModule().getName());
-        misfits.throwIfAny();
-      }
-    }
+    requireAccess(type, misfits);
     Methods methods = new Methods(target);
     Map<Method, MethodRule> ruled = ruled(type, rules, misfits);
     List<KeptMethod> kept = new ArrayList<>();
@@ -76,9 +68,22 @@ final class Methods implements InvocationHandler {
     return methods;
   }
 
+  private static void requireAccess(Class<?> type, Misfits misfits) {
+    for (Method method : type.getMethods()) {
+      if (!Modifier.isStatic(method.getModifiers()) && !method.trySetAccessible()) {
+        misfits.add(
+            "its methods cannot be called from here; make it public, or open "
+                + type.getPackageName()
+                + " to "
+                + Methods.class.getModule().getName());
+        misfits.throwIfAny();
+      }
+    }
+  }
+
   private static Map<Method, MethodRule> ruled(
       Class<?> type, Map<String, MethodRule> rules, Misfits misfits) {
-    Map<Method, MethodRule> ruled = new java.util.LinkedHashMap<>();
+    Map<Method, MethodRule> ruled = new LinkedHashMap<>();
     Map<String, MethodRule> unused = new HashMap<>(rules);
     for (Method method : type.getMethods()) {
       unused.remove(method.getName());
