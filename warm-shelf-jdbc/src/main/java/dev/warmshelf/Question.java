@@ -149,6 +149,23 @@ public final class Question<T> extends Asking {
   }
 
   /**
+   * A page of {@link #list}, cut from the answer that is kept whole: all pages are of one answer,
+   * as long as that is kept, and only the first one asks the database. A list that is too long to
+   * be kept whole is better asked page by page: then each page is a question of its own, with
+   * {@code LIMIT} and {@code OFFSET}, or the last row's values, as parameters. The query must say
+   * its order, or else an answer that is loaded again may have another one.
+   *
+   * @param number from 0
+   * @param size how many rows a page has
+   * @throws IllegalArgumentException if the number is negative, or the size less than 1
+   * @throws SQLException if the database could not be asked
+   */
+  public Reading<Page<T>> page(int number, int size) throws SQLException {
+    Reading<List<T>> whole = list();
+    return whole.with(Page.of(whole.value(), number, size));
+  }
+
+  /**
    * The first row, or none; none, too, if it is a single column's null. The whole answer is kept
    * all the same; see {@code LIMIT}.
    *

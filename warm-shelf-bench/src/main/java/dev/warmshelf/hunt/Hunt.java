@@ -89,6 +89,11 @@ public final class Hunt implements AutoCloseable {
 
   private static final Renewal MENDING = Renewal.mendingFrom(Duration.ZERO);
   private static final int QUESTIONS = 40;
+  private static final int PAIRS = 12;
+
+  /** Pairs are of the first statements, so that the same ones come again. */
+  private static final int FIRST = 6;
+
   private static final int ROUNDS_PER_EPOCH = 60;
   private static final int ROUNDS_PER_RESTART = 6;
 
@@ -125,6 +130,7 @@ public final class Hunt implements AutoCloseable {
   private long mended;
   private long restored;
   private long given;
+  private long computed;
   private long unwritable;
   private long asked;
   private long keepable;
@@ -302,7 +308,8 @@ public final class Hunt implements AutoCloseable {
     System.out.printf(
         Locale.ROOT,
         "hunt: %,d checks, %,d of answers revived, %,d of mended ones, %,d probes found nothing,"
-            + " %,d answers outlived a restart, %,d were given by another program; nothing found;"
+            + " %,d answers outlived a restart, %,d were given by another program, %,d computations;"
+            + " nothing found;"
             + " %,d questions not asked by their normal form; refused: %s%n",
         checks,
         revived,
@@ -310,6 +317,7 @@ public final class Hunt implements AutoCloseable {
         warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot().get(Count.PROBED),
         restored,
         given,
+        computed,
         unwritable,
         refused);
     return new Outcome(checks, revived, mended, asked, keepable, null);
@@ -350,8 +358,43 @@ public final class Hunt implements AutoCloseable {
           statements.set(i, new Asked(each.statement(), made.size()));
         }
       }
+      for (int i = 0; i < PAIRS && !statements.isEmpty(); i++) {
+        requireTruePair(
+            statements.get(random.nextInt(Math.min(FIRST, statements.size()))).statement(),
+            statements.get(random.nextInt(Math.min(FIRST, statements.size()))).statement(),
+            made);
+      }
     }
     return null;
+  }
+
+  /**
+   * What is made of two answers, kept as a computation, must be what the database makes of them.
+   *
+   * @throws AssertionError if it is not, with all that led there
+   */
+  private void requireTruePair(Made one, Made two, List<String> made) throws SQLException {
+    Reading<List<List<Map<String, @Nullable Object>>>> pair =
+        warm.<List<List<Map<String, @Nullable Object>>>>computation("pair")
+            .get(
+                () -> List.of(ask(one).value(), ask(two).value()),
+                one.text(),
+                one.used().toString(),
+                two.text(),
+                two.used().toString());
+    if (pair.origin() == Origin.KEPT) {
+      checks++;
+      computed++;
+      if (!isTrue(one, pair.value().get(0)) || !isTrue(two, pair.value().get(1))) {
+        throw new AssertionError(
+            "A computation of two answers is wrong.\n"
+                + one.text()
+                + "\n"
+                + two.text()
+                + "\nafter\n"
+                + String.join("\n", made));
+      }
+    }
   }
 
   /** Changes some rows or other things, sometimes while no shelf is open. */
@@ -519,8 +562,11 @@ public final class Hunt implements AutoCloseable {
    * Whether a kept answer is what the database gives now; in its order, if the statement says so.
    */
   private boolean isTrue(Made statement, Reading<?> reading) throws SQLException {
+    return isTrue(statement, (List<?>) Objects.requireNonNull(reading.value()));
+  }
+
+  private boolean isTrue(Made statement, List<?> kept) throws SQLException {
     direct.shelf(WarmShelf.MAIN_SHELF).clear();
-    List<?> kept = (List<?>) reading.value();
     List<?> now = question(direct, statement).list().value();
     return statement.tail().contains("ORDER BY") ? kept.equals(now) : bag(kept).equals(bag(now));
   }
