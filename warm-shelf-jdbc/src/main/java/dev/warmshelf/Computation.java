@@ -151,7 +151,15 @@ public final class Computation<V extends @Nullable Object> {
   }
 
   /**
-   * Invalidates the result for these inputs; one that is being worked out is not kept.
+   * Whether each kind of session has results of its own ({@link WarmShelf.Builder#sessionsNamed}).
+   */
+  public boolean isBySession() {
+    return warm.sessions().areNamed();
+  }
+
+  /**
+   * Invalidates the result for these inputs, of this kind of session; one that is being worked out
+   * is not kept.
    *
    * @throws SQLException as {@link #get} does
    */

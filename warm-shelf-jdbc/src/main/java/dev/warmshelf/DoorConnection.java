@@ -11,7 +11,6 @@ import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Visibility;
 import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.Origin;
-import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.tree.Analysis;
 import java.sql.Connection;
@@ -138,11 +137,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     DoorStatement sending = text == null || bound == null ? null : statement(text, bound);
     Analysis analysis = sending == null ? null : analysis(sending);
     boolean onlyReads = analysis != null && analysis.onlyReads();
-    tell(Observation.current(), text);
-    ReadScope scope = ReadScope.current();
-    if (scope != null) {
-      scope.bypassed();
-    }
+    isReadPast(text == null ? "" : ": " + text.shown());
     last = null;
     if (onlyReads && sending != null && bound != null && warm.around().isOn()) {
       last = new Sent(sending, bound, warm.time().nanos());
@@ -155,12 +150,15 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     }
   }
 
-  /** What goes to the database as it is, no computation's result can stand on. */
-  private static void tell(@Nullable Observation computation, @Nullable DoorText text) {
-    if (computation != null) {
-      String what = text == null ? "" : ": " + text.shown();
-      computation.cannotBeKept("a statement was sent past the shelves" + what);
-    }
+  @Override
+  public void readsOtherwise() {
+    isReadPast("");
+  }
+
+  @Override
+  public void isHandedOut() {
+    isReadPast("");
+    super.isHandedOut();
   }
 
   private @Nullable Analysis analysis(DoorStatement sending) {

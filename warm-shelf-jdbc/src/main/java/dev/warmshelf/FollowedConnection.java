@@ -5,6 +5,8 @@ import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Visibility;
+import dev.warmshelf.shelf.Observation;
+import dev.warmshelf.shelf.ReadScope;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.HashSet;
@@ -120,6 +122,23 @@ class FollowedConnection implements Caller {
       saw(known, kind);
     }
     return known.reads(kind.ambient());
+  }
+
+  /**
+   * Something is read or written that no footprint tells of: no computation's result can stand on
+   * it, and nobody knows of what moment it is.
+   *
+   * @param what it is, in words, after a colon; may be empty
+   */
+  static void isReadPast(String what) {
+    Observation computation = Observation.current();
+    if (computation != null) {
+      computation.cannotBeKept("a statement was sent past the shelves" + what);
+    }
+    ReadScope scope = ReadScope.current();
+    if (scope != null) {
+      scope.bypassed();
+    }
   }
 
   /** Statements are sent on it that nobody tells of. */

@@ -110,6 +110,7 @@ public final class Transaction {
    * be neither committed, nor rolled back, nor closed.
    */
   public Connection connection() {
+    FollowedConnection.isReadPast("");
     followed.isHandedOut();
     standing.is(state, true);
     kept.clear();
@@ -123,6 +124,7 @@ public final class Transaction {
 
   int run(Write write) throws SQLException {
     kept.clear(); // made stale by what comes now, perhaps
+    FollowedConnection.isReadPast(": " + write.statement().text());
     note(write);
     for (Write.Replacement replacement : write.replacements()) {
       replacement.question().askVerdict(followed); // as long as that can be

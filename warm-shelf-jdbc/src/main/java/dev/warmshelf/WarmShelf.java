@@ -182,9 +182,6 @@ public final class WarmShelf implements AutoCloseable {
     if (feed != null && all.stream().anyMatch(s -> s.policy().renewal().mendsFrom() != null)) {
       all.add(rosters.shelf());
     }
-    if (observed.meters().snapshot().lookups() > 0) {
-      all.add(observed);
-    }
     return all;
   }
 

@@ -28,6 +28,7 @@ import javax.sql.DataSource;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
+import org.postgresql.jdbc.PgConnection;
 
 class ComputationTest {
   private static final String NAME = "SELECT name FROM port WHERE id = :id";
@@ -215,6 +216,30 @@ class ComputationTest {
           }
           return name(1);
         });
+    assertUnkept(
+        "past the shelves: UPDATE port",
+        () -> {
+          warm.write("UPDATE port SET name = name WHERE id = 4").run();
+          return name(1);
+        });
+    assertUnkept(
+        "past the shelves",
+        () -> {
+          try (Connection connection = door.getConnection();
+              ResultSet tables = connection.getMetaData().getTables(null, null, "port", null)) {
+            return tables.next() + name(1);
+          }
+        });
+    assertUnkept(
+        "past the shelves",
+        () -> {
+          try (Connection connection = door.getConnection()) {
+            return connection.unwrap(PgConnection.class).getBackendPID() + name(1);
+          }
+        });
+    assertUnkept(
+        "past the shelves",
+        () -> warm.inTransaction(transaction -> nameOn(transaction.connection())) + name(1));
     assertUnkept(
         "now", // of an inner one, too
         () ->

@@ -32,7 +32,7 @@ import org.postgresql.ds.PGSimpleDataSource;
 /** What has changed of an answer is asked for, and takes its place in it. */
 @TestInstance(TestInstance.Lifecycle.PER_CLASS)
 class MendingTest {
-  private static final int ROUNDS = Integer.getInteger("mending.rounds", 12);
+  private static final int ROUNDS = Integer.getInteger("mending.rounds", 9);
 
   private static final String SCHEMA =
       """

@@ -358,14 +358,18 @@ public final class Hunt implements AutoCloseable {
           statements.set(i, new Asked(each.statement(), made.size()));
         }
       }
-      for (int i = 0; i < PAIRS && !statements.isEmpty(); i++) {
-        requireTruePair(
-            statements.get(random.nextInt(Math.min(FIRST, statements.size()))).statement(),
-            statements.get(random.nextInt(Math.min(FIRST, statements.size()))).statement(),
-            made);
-      }
+      checkPairs(statements, random, made);
     }
     return null;
+  }
+
+  private void checkPairs(List<Asked> statements, SplittableRandom random, List<String> made)
+      throws SQLException {
+    int first = Math.min(FIRST, statements.size());
+    for (int i = 0; i < PAIRS && first > 0; i++) {
+      Made one = statements.get(random.nextInt(first)).statement();
+      requireTruePair(one, statements.get(random.nextInt(first)).statement(), made);
+    }
   }
 
   /**

@@ -305,7 +305,7 @@ class MeasureCommandTest {
     PGSimpleDataSource database = server.dataSource("postgres");
     List<String> arguments =
         List.of(
-            ("measure --ways mended,shared --readers 2 --warm-up 2 --seconds 6 --rate 150"
+            ("measure --ways mended,shared --readers 2 --warm-up 1 --seconds 4 --rate 150"
                     + " --writes 20 --json --record "
                     + directory.resolve("shared.jsonl.gz")
                     + " --db "

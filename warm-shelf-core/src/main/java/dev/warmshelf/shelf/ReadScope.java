@@ -7,9 +7,10 @@ import java.util.Map;
 import org.jspecify.annotations.Nullable;
 
 /**
- * A piece of work in which the same question gives the same answer, whatever changes meanwhile; to
- * ask again costs no look at the shelf. What bypasses the shelves is asked each time. Once the
- * thread itself has committed a change, it is given new answers: it must not miss its own.
+ * A piece of work in which the same question gives the same answer, whatever changes meanwhile, and
+ * however fresh an answer it asks for; to ask again costs no look at the shelf. What bypasses the
+ * shelves is asked each time. Once the thread itself has committed a change, it is given new
+ * answers: it must not miss its own.
  *
  * <p>It is of the thread that has begun it, and of those that take part by {@link
  * Observation#handing}; an inner one has answers of its own. To be closed by the same thread.

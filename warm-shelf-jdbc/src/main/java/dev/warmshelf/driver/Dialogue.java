@@ -23,6 +23,11 @@ public interface Dialogue {
    */
   void sends(@Nullable StatementFacts facts, @Nullable Parameters bound);
 
+  /**
+   * Something is about to be read on the connection that is held, by no statement of the caller's.
+   */
+  void readsOtherwise();
+
   /** What was sent last was answered without an error. */
   void answered();
 

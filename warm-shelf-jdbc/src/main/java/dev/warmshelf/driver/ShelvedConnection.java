@@ -183,6 +183,11 @@ final class ShelvedConnection extends DelegatingConnection {
     dialogue.isHandedOut();
   }
 
+  /** Something is about to be read by no statement of the caller's. */
+  void readsOtherwise() {
+    dialogue.readsOtherwise();
+  }
+
   void forget(ShelvedStatement statement) {
     statements.remove(statement);
   }

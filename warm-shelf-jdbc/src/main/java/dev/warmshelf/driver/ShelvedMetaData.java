@@ -5,6 +5,7 @@ import java.lang.reflect.Method;
 import java.lang.reflect.Proxy;
 import java.sql.Connection;
 import java.sql.DatabaseMetaData;
+import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.util.Map;
 import java.util.concurrent.ConcurrentHashMap;
@@ -71,6 +72,9 @@ final class ShelvedMetaData {
   private static @Nullable Object ask(
       ShelvedConnection connection, Method method, @Nullable Object @Nullable [] arguments)
       throws Throwable {
+    if (method.getReturnType() == ResultSet.class) {
+      connection.readsOtherwise();
+    }
     try {
       return method.invoke(connection.real().getMetaData(), arguments);
     } catch (InvocationTargetException e) {

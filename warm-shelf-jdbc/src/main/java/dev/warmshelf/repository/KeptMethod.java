@@ -180,7 +180,7 @@ final class KeptMethod implements Methods.Handling {
    * @param values in their order; null for all results
    */
   void drop(@Nullable Object @Nullable [] values) {
-    if (values != null) {
+    if (values != null && !computation.isBySession()) {
       try {
         computation.clear(values);
         return;
