@@ -65,6 +65,11 @@ public final class Examples {
             "page-and-export",
             "gives a page's table and its CSV export the same reading, by a handle",
             PageAndExport.class,
-            PageAndExport::main));
+            PageAndExport::main),
+        new Example(
+            "ports-and-fares",
+            "looks ports and fares up in memory, and has a changed fare at the next lookup",
+            PortsAndFares.class,
+            PortsAndFares::main));
   }
 }

@@ -54,7 +54,10 @@ class ExamplesTest {
             "the same rows: true",
             "reads by the database's own count: 1",
             "another handle: gone; open the page anew");
-    assertThat(printed).hasSize(7);
+    assertThat(printed.get("ports-and-fares"))
+        .containsExactly(
+            "its neighbours: true", "10000 quotes, lists that were loaded: 2", "raised by 100");
+    assertThat(printed).hasSize(8);
   }
 
   @Test

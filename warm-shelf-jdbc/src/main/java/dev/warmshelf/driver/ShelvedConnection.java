@@ -527,10 +527,13 @@ final class ShelvedConnection extends DelegatingConnection {
           own.close();
         }
       } finally {
-        known.close();
-        // A pool may have rolled back, or committed: whoever comes next must not miss it.
-        state.isOnServer(false, false);
-        dialogue.sent();
+        try {
+          known.close();
+        } finally {
+          // A pool may have rolled back, or committed: whoever comes next must not miss it.
+          state.isOnServer(false, false);
+          dialogue.sent();
+        }
       }
     }
   }
