@@ -1,5 +1,6 @@
 package dev.warmshelf.examples;
 
+import java.util.ArrayList;
 import java.util.List;
 
 /** The programs of this module, for whoever lists or runs them. */
@@ -30,6 +31,12 @@ public final class Examples {
 
   /** All of them. */
   public static List<Example> all() {
+    List<Example> all = new ArrayList<>(atTheDatabase());
+    all.addAll(insideAProgram());
+    return List.copyOf(all);
+  }
+
+  private static List<Example> atTheDatabase() {
     return List.of(
         new Example(
             "read-aside",
@@ -55,7 +62,11 @@ public final class Examples {
             "two-processes",
             "shares answers between processes, through a store of one's own: FolderStore",
             TwoProcesses.class,
-            TwoProcesses::main),
+            TwoProcesses::main));
+  }
+
+  private static List<Example> insideAProgram() {
+    return List.of(
         new Example(
             "kept-service",
             "keeps what a service works out on a wrapped repository, whatever that reads",
