@@ -125,7 +125,7 @@ class RepositoriesTest {
             .isEqualTo(outcome(call(plain, method, new Random(seed))));
       }
     }
-    assertThat(hits()).isGreaterThan(60);
+    assertThat(hits()).isGreaterThan(30);
   }
 
   @Test
