@@ -126,7 +126,7 @@ class Asking {
       return readFromShelf(key, shared, view);
     }
     Bypass around = (Bypass) choice;
-    noteBypass();
+    ReadScope.noteBypass();
     if (around.changesData()) {
       throw new IllegalStateException(
           "This statement changes data, and was not run; run it with write(...): "
@@ -151,13 +151,6 @@ class Asking {
     this.around = around.why();
     statement.shelf().meters().bypass(around.reason());
     return null;
-  }
-
-  private static void noteBypass() {
-    ReadScope scope = ReadScope.current();
-    if (scope != null) {
-      scope.bypassed();
-    }
   }
 
   /** Why no shelf took part when {@link #ifShared} gave nothing, in words. */

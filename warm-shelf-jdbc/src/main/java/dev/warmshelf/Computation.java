@@ -122,11 +122,7 @@ public final class Computation<V extends @Nullable Object> {
         outer == null ? freshWithinNanos : Math.min(freshWithinNanos, outer.freshWithinNanos());
     Run<X> run = new Run<>(computing, bound);
     Bypass around = around(kind);
-    Reading<V> reading = around == null ? read(key, run) : bypass(around, key, run);
-    if (outer != null) {
-      outer.note(reading);
-    }
-    return reading;
+    return Observation.noted(around == null ? read(key, run) : bypass(around, key, run));
   }
 
   private <X extends Exception> Reading<V> read(Key key, Run<X> run) throws X {
@@ -137,10 +133,7 @@ public final class Computation<V extends @Nullable Object> {
   }
 
   private <X extends Exception> Reading<V> bypass(Bypass around, Key key, Run<X> run) throws X {
-    ReadScope scope = ReadScope.current();
-    if (scope != null) {
-      scope.bypassed();
-    }
+    ReadScope.noteBypass();
     return shelf.bypass(around.reason(), around.why(), key, run, Function.identity());
   }
 

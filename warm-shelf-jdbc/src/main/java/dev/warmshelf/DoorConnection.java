@@ -11,6 +11,7 @@ import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Visibility;
 import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.tree.Analysis;
 import java.sql.Connection;
@@ -75,8 +76,8 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     if (reading != null) {
       text.isAnswered(reading.origin());
     }
-    if (computation != null && reading != null) {
-      computation.note(reading);
+    if (reading != null) {
+      Observation.noted(reading);
     } else if (computation != null) {
       computation.cannotBeKept(asking.around() + ": " + text.shown());
     }
@@ -195,7 +196,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     if (hasCommitted) {
       state().ended();
       warm.ownWrites().committed(named(), null);
-      OwnWrites.forgetScope();
+      ReadScope.noteCommit();
     }
     if (state().isOpen()) {
       standing.is(state(), true);

@@ -135,10 +135,7 @@ class FollowedConnection implements Caller {
     if (computation != null) {
       computation.cannotBeKept("a statement was sent past the shelves" + what);
     }
-    ReadScope scope = ReadScope.current();
-    if (scope != null) {
-      scope.bypassed();
-    }
+    ReadScope.noteBypass();
   }
 
   /** Statements are sent on it that nobody tells of. */

@@ -1,10 +1,10 @@
 package dev.warmshelf;
 
+import dev.warmshelf.key.Components;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.key.ValuePlan;
 import dev.warmshelf.key.ValuePlan.Width;
-import java.lang.reflect.RecordComponent;
 import java.time.OffsetDateTime;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
@@ -95,15 +95,7 @@ final class Inputs {
   private static List<@Nullable Object> components(Record record) {
     List<@Nullable Object> all = new ArrayList<>();
     all.add(record.getClass().getName());
-    for (RecordComponent component : record.getClass().getRecordComponents()) {
-      try {
-        component.getAccessor().trySetAccessible();
-        all.add(plain(component.getAccessor().invoke(record)));
-      } catch (ReflectiveOperationException e) {
-        throw new IllegalArgumentException(
-            "The component '" + component.getName() + "' of " + record + " cannot be read.", e);
-      }
-    }
+    Components.values(record).forEach(each -> all.add(plain(each)));
     return all;
   }
 }

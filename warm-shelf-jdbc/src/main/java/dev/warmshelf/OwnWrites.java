@@ -8,7 +8,6 @@ import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
-import dev.warmshelf.shelf.ReadScope;
 import java.time.Duration;
 import java.util.List;
 import java.util.Set;
@@ -68,14 +67,6 @@ final class OwnWrites {
       if (write != null) {
         feed.forget(write);
       }
-    }
-  }
-
-  /** What this thread has read so far it may read anew: it must not miss what it has committed. */
-  static void forgetScope() {
-    ReadScope scope = ReadScope.current();
-    if (scope != null) {
-      scope.forget();
     }
   }
 

@@ -186,13 +186,8 @@ public final class Question<T> extends Asking {
   }
 
   private <V> Reading<V> observed(Function<Answer, V> view) throws SQLException {
-    Observation computation = Observation.current();
-    asPartOf(computation);
-    Reading<V> reading = counted(read(view));
-    if (computation != null) {
-      computation.note(reading);
-    }
-    return reading;
+    asPartOf(Observation.current());
+    return Observation.noted(counted(read(view)));
   }
 
   private <V> Reading<V> counted(Reading<V> reading) {

@@ -133,10 +133,7 @@ public final class ReferenceData<T> {
     if (known == null || known.maps().size() < lookups.size() || !known.serves().getAsBoolean()) {
       return renewed();
     }
-    Observation computation = Observation.current();
-    if (computation != null) {
-      computation.note(known.reading());
-    }
+    Observation.noted(known.reading());
     return known;
   }
 

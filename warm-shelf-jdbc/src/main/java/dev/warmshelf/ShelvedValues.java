@@ -85,12 +85,10 @@ public final class ShelvedValues<V> {
   public Optional<Reading<V>> get(Object... name) {
     @Nullable Reading<V> reading = shelf.get(key(name));
     Observation computation = Observation.current();
-    if (computation != null) {
-      if (reading == null) {
-        computation.cannotBeKept("it depends on whether a value is kept");
-      } else {
-        computation.note(reading);
-      }
+    if (reading != null) {
+      Observation.noted(reading);
+    } else if (computation != null) {
+      computation.cannotBeKept("it depends on whether a value is kept");
     }
     return Optional.ofNullable(reading);
   }
@@ -103,12 +101,7 @@ public final class ShelvedValues<V> {
    */
   public <X extends Exception> Reading<V> get(Loader<? extends V, X> loader, Object... name)
       throws X {
-    Reading<V> reading = shelf.read(key(name), Footprint.of(lanes), loader);
-    Observation computation = Observation.current();
-    if (computation != null) {
-      computation.note(reading);
-    }
-    return reading;
+    return Observation.noted(shelf.read(key(name), Footprint.of(lanes), loader));
   }
 
   /**

@@ -9,6 +9,7 @@ import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Visibility;
+import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Shelf;
 import java.sql.Connection;
 import java.sql.ResultSet;
@@ -182,7 +183,7 @@ public final class Transaction {
       return;
     }
     long own = warm.ownWrites().committed(followed.named(), write);
-    OwnWrites.forgetScope();
+    ReadScope.noteCommit();
     if (write != null) {
       for (Kept one : kept) {
         Question<?> question = one.replacement().question();

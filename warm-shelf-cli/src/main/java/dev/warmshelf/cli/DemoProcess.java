@@ -47,17 +47,8 @@ final class DemoProcess {
    * @param shares whether it shares with others
    */
   static Said run(String url, Path file, boolean shares) throws IOException, InterruptedException {
-    Process process =
-        new ProcessBuilder(
-                ProcessHandle.current().info().command().orElse("java"),
-                "-cp",
-                System.getProperty("java.class.path"),
-                DemoProcess.class.getName(),
-                url,
-                file.toString(),
-                Boolean.toString(shares))
-            .redirectError(ProcessBuilder.Redirect.INHERIT)
-            .start();
+    List<String> arguments = List.of(url, file.toString(), Boolean.toString(shares));
+    Process process = OwnJava.running(DemoProcess.class, arguments).start();
     try (BufferedReader said = process.inputReader()) {
       String line = said.readLine();
       if (process.waitFor() != 0 || line == null) {

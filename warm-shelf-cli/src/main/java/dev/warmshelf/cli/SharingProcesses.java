@@ -40,17 +40,10 @@ final class SharingProcesses implements Sharers {
 
   @Override
   public Process start(int number, String name) throws IOException {
-    List<String> line =
-        new ArrayList<>(
-            List.of(
-                ProcessHandle.current().info().command().orElse("java"),
-                "-cp",
-                System.getProperty("java.class.path"),
-                Main.class.getName()));
-    line.addAll(arguments);
+    List<String> line = new ArrayList<>(arguments);
     line.addAll(List.of(OPTION, Integer.toString(number), name));
-    ProcessBuilder process = new ProcessBuilder(line);
+    ProcessBuilder process = OwnJava.running(Main.class, line);
     process.environment().putAll(environment);
-    return process.redirectError(ProcessBuilder.Redirect.INHERIT).start();
+    return process.start();
   }
 }

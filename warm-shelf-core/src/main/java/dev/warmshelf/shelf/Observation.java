@@ -114,8 +114,17 @@ public final class Observation {
     };
   }
 
+  /** Notes an answer for the computation that this thread runs, if it runs one; returns it. */
+  public static <V extends @Nullable Object> Reading<V> noted(Reading<V> reading) {
+    Observation computation = CURRENT.get();
+    if (computation != null) {
+      computation.note(reading);
+    }
+    return reading;
+  }
+
   /** Notes an answer that the computation has been given. */
-  public synchronized void note(Reading<?> reading) {
+  synchronized void note(Reading<?> reading) {
     noted++;
     reading.unshared().ifPresent(this::cannotBeKept);
     Entry entry = reading.entry();

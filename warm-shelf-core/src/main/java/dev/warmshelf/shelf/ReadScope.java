@@ -76,13 +76,29 @@ public final class ReadScope implements AutoCloseable {
     }
   }
 
-  /** Notes that something was read past the shelves. */
-  public synchronized void bypassed() {
+  /** Notes, if this thread is in a scope, that something was read past the shelves. */
+  public static void noteBypass() {
+    ReadScope scope = CURRENT.get();
+    if (scope != null) {
+      scope.bypassed();
+    }
+  }
+
+  /**
+   * Notes, if this thread is in a scope, that it has committed a change: what was read may miss it.
+   */
+  public static void noteCommit() {
+    ReadScope scope = CURRENT.get();
+    if (scope != null) {
+      scope.forget();
+    }
+  }
+
+  private synchronized void bypassed() {
     hasUnknown = true;
   }
 
-  /** This thread has committed a change: what has been read may miss it. */
-  public synchronized void forget() {
+  private synchronized void forget() {
     readings.clear();
     hasUnknown = true;
   }

@@ -1,12 +1,9 @@
 package dev.warmshelf.store;
 
+import dev.warmshelf.key.Components;
 import dev.warmshelf.key.ValueType;
 import java.lang.reflect.Array;
-import java.lang.reflect.Method;
-import java.lang.reflect.RecordComponent;
-import java.util.Arrays;
 import java.util.Collection;
-import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import org.jspecify.annotations.Nullable;
@@ -21,17 +18,6 @@ final class Weight {
   private static final long COLLECTION = 48;
   private static final long MAP_NODE = 40;
   private static final long REFERENCE = 4;
-
-  private static final ClassValue<List<Method>> ACCESSORS =
-      new ClassValue<>() {
-        @Override
-        protected List<Method> computeValue(Class<?> type) {
-          return Arrays.stream(type.getRecordComponents())
-              .map(RecordComponent::getAccessor)
-              .filter(Method::trySetAccessible)
-              .toList();
-        }
-      };
 
   private Weight() {}
 
@@ -62,23 +48,23 @@ final class Weight {
       return ARRAY + of(maybe.orElse(null), depth - 1);
     } else if (value.getClass().isArray()) {
       return ofArray(value, depth);
-    } else if (value instanceof Record) {
-      return ofRecord(value, depth);
+    } else if (value instanceof Record record) {
+      return ofRecord(record, depth);
     }
     return ValueType.of(value.getClass()) == null ? UNKNOWN : ValueType.bytesOf(value);
   }
 
-  /** Of each component as far as it can be read. */
-  private static long ofRecord(Object value, int depth) {
-    long bytes = ARRAY;
-    for (Method accessor : ACCESSORS.get(value.getClass())) {
-      try {
-        bytes += REFERENCE + of(accessor.invoke(value), depth - 1);
-      } catch (ReflectiveOperationException e) {
-        bytes += UNKNOWN;
+  /** Of each component, if they can be read. */
+  private static long ofRecord(Record value, int depth) {
+    try {
+      long bytes = ARRAY;
+      for (Object each : Components.values(value)) {
+        bytes += REFERENCE + of(each, depth - 1);
       }
+      return ValueType.rounded(bytes);
+    } catch (IllegalArgumentException e) {
+      return UNKNOWN;
     }
-    return ValueType.rounded(bytes);
   }
 
   private static long ofArray(Object array, int depth) {

@@ -1,9 +1,9 @@
 package dev.warmshelf.repository;
 
 import dev.warmshelf.WarmShelf;
+import dev.warmshelf.key.Components;
 import java.lang.reflect.Method;
 import java.lang.reflect.Parameter;
-import java.lang.reflect.RecordComponent;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -108,13 +108,14 @@ final class DroppingMethod implements Methods.Handling {
 
   private static void addComponents(@Nullable Object of, Map<String, @Nullable Object> known) {
     if (of instanceof Record record) {
-      for (RecordComponent component : record.getClass().getRecordComponents()) {
-        try {
-          component.getAccessor().trySetAccessible();
-          known.put(component.getName(), component.getAccessor().invoke(record));
-        } catch (ReflectiveOperationException e) {
-          LOG.debug("A component cannot be read: {}", component, e);
+      try {
+        List<String> names = Components.names(record);
+        List<@Nullable Object> values = Components.values(record);
+        for (int i = 0; i < names.size(); i++) {
+          known.put(names.get(i), values.get(i));
         }
+      } catch (IllegalArgumentException e) {
+        LOG.debug("A record cannot be read, so that no input is found in it.", e);
       }
     }
   }
