@@ -34,6 +34,7 @@ import java.util.concurrent.ExecutionException;
 import java.util.concurrent.LinkedBlockingQueue;
 import java.util.concurrent.ThreadPoolExecutor;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicInteger;
 import java.util.concurrent.atomic.AtomicLong;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
@@ -80,6 +81,9 @@ final class Verdicts implements AutoCloseable {
 
   /** Asks for those who cannot wait. */
   private final ThreadPoolExecutor aside;
+
+  /** How many statements it is asked for just now. */
+  private final AtomicInteger underWay = new AtomicInteger();
 
   /**
    * What a verdict is on. The statement is one of the program's texts, remembered as one object.
@@ -208,7 +212,7 @@ final class Verdicts implements AutoCloseable {
               thread.setDaemon(true);
               return thread;
             },
-            new ThreadPoolExecutor.DiscardPolicy());
+            (task, pool) -> underWay.decrementAndGet()); // somebody will ask for it again
     aside.allowCoreThreadTimeOut(true);
   }
 
@@ -272,6 +276,7 @@ final class Verdicts implements AutoCloseable {
       return ask(callers.connection(), statement, form, kind, false);
     } else if (over.isNone()) {
       if (!running.containsKey(form)) {
+        underWay.incrementAndGet();
         aside.execute(() -> askAside(statement, form, kind));
       }
       return null;
@@ -281,11 +286,18 @@ final class Verdicts implements AutoCloseable {
     return others != null ? await(others) : lead(statement, form, kind, mine);
   }
 
+  /** Whether nothing is asked aside just now, and nothing waits for it. */
+  boolean isIdle() {
+    return underWay.get() == 0;
+  }
+
   private void askAside(SqlStatement statement, Form form, Sessions.Kind kind) {
     try {
       known(statement, form.text(), kind, ANY);
     } catch (SQLException | RuntimeException e) {
       LOG.debug("The database could not be asked about {}", form.text().sql(), e);
+    } finally {
+      underWay.decrementAndGet();
     }
   }
 

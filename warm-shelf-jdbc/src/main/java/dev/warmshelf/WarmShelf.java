@@ -6,6 +6,7 @@ import dev.warmshelf.feed.Feed;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
+import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.jmx.JmxBeans;
 import dev.warmshelf.jmx.Program;
@@ -47,6 +48,7 @@ import java.util.concurrent.ExecutionException;
 import java.util.concurrent.FutureTask;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.TimeoutException;
+import java.util.concurrent.locks.LockSupport;
 import java.util.function.Supplier;
 import java.util.function.UnaryOperator;
 import java.util.stream.Collectors;
@@ -72,6 +74,8 @@ public final class WarmShelf implements AutoCloseable {
   /** The shelf that a query is kept on unless it says otherwise. */
   public static final String MAIN_SHELF = "main";
 
+  private static final long LOOKING_AGAIN_NANOS = 200_000;
+
   /** The library's own, for statements that no rule keeps and a computation reads. */
   private static final String OBSERVED_SHELF = "observed";
 
@@ -81,7 +85,7 @@ public final class WarmShelf implements AutoCloseable {
   private final String namespace;
   private final Capacity room;
   private final Board board;
-  private final SystemTime time;
+  private final TimeSource time;
   private final @Nullable Feed feed;
   private final OwnWrites ownWrites;
   private final Upkeep upkeep;
@@ -102,7 +106,7 @@ public final class WarmShelf implements AutoCloseable {
   private final @Nullable SharedAnswers shared;
   private volatile boolean closed;
 
-  private WarmShelf(Builder builder, Session session, SystemTime time, Board board) {
+  private WarmShelf(Builder builder, Session session, TimeSource time, Board board) {
     this.dataSource = builder.dataSource;
     this.sessions = new Sessions(dataSource, session, builder.naming);
     this.named = builder.namespace;
@@ -114,7 +118,7 @@ public final class WarmShelf implements AutoCloseable {
     this.ownWrites = new OwnWrites(board, time, feed);
     this.verdicts = new Verdicts(dataSource, sessions, board, feed, builder.precision.of(feed));
     Ground.Trust trust = feed == null ? Ground.Trust.TTL_ALONE : Ground.Trust.FEED;
-    this.upkeep = Upkeep.start(builder.renewalThreads);
+    this.upkeep = builder.upkeep.get();
     Ground ground = new Ground(board, time, trust, room.room(time), upkeep);
     Map<String, Shelf> made = new TreeMap<>();
     builder.policies.forEach((name, policy) -> made.put(name, new Shelf(name, policy, ground)));
@@ -195,12 +199,20 @@ public final class WarmShelf implements AutoCloseable {
   }
 
   /**
-   * Waits until no answer is being renewed in the background.
+   * Waits until nothing is under way in the background for what has been asked: no answer is being
+   * renewed or audited, and no statement looked at.
    *
    * @return whether that came; not if the thread was interrupted or the time was over
    */
-  public boolean awaitRenewals(Duration atMost) {
-    return upkeep.awaitIdle(atMost);
+  public boolean awaitBackground(Duration atMost) {
+    long deadline = System.nanoTime() + atMost.toNanos();
+    while (!upkeep.isIdle() || !verdicts.isIdle()) {
+      if (deadline - System.nanoTime() < 0 || Thread.currentThread().isInterrupted()) {
+        return false;
+      }
+      LockSupport.parkNanos(LOOKING_AGAIN_NANOS);
+    }
+    return true;
   }
 
   /** Up to when the feed has delivered everything; empty without a feed. */
@@ -486,7 +498,13 @@ public final class WarmShelf implements AutoCloseable {
     if (feed != null) {
       feed.close();
     }
-    time.close();
+    end(time);
+  }
+
+  private static void end(TimeSource time) {
+    if (time instanceof SystemTime threaded) {
+      threaded.close();
+    }
   }
 
   /**
@@ -642,7 +660,7 @@ public final class WarmShelf implements AutoCloseable {
     return dataSource;
   }
 
-  SystemTime time() {
+  TimeSource time() {
     return time;
   }
 
@@ -695,7 +713,8 @@ public final class WarmShelf implements AutoCloseable {
     private Capacity room = Capacity.shared();
     private @Nullable WarmStart warmStart;
     private @Nullable Sharing sharing;
-    private int renewalThreads = 2;
+    private Supplier<Upkeep> upkeep = () -> Upkeep.start(2);
+    private @Nullable TimeSource clock;
     private @Nullable Supplier<String> naming;
     private final List<Rule> rules = new ArrayList<>();
 
@@ -767,7 +786,25 @@ public final class WarmShelf implements AutoCloseable {
       if (threads < 1) {
         throw new IllegalArgumentException("Answers are renewed by 1 thread at least.");
       }
-      this.renewalThreads = threads;
+      this.upkeep = () -> Upkeep.start(threads);
+      return this;
+    }
+
+    /**
+     * Has what is due in the background done by this, in place of threads of its own; it is closed
+     * together with the {@link WarmShelf}. For tests, which then say when.
+     */
+    public Builder renewingBy(Upkeep workers) {
+      this.upkeep = () -> Objects.requireNonNull(workers, "workers");
+      return this;
+    }
+
+    /**
+     * Where time comes from; by default the system's clocks. For tests, whose clock must be another
+     * at each look: a commit waits until the feed has looked at a later moment than its.
+     */
+    public Builder clock(TimeSource time) {
+      this.clock = Objects.requireNonNull(time, "time");
       return this;
     }
 
@@ -847,12 +884,12 @@ public final class WarmShelf implements AutoCloseable {
       }
       session.requirePrimary();
       Board board = new Board();
-      SystemTime time = SystemTime.start();
+      TimeSource time = clock == null ? SystemTime.start() : clock;
       WarmShelf warm;
       try {
         warm = new WarmShelf(this, session, time, board);
       } catch (RuntimeException e) {
-        time.close();
+        end(time);
         throw e;
       }
       try {

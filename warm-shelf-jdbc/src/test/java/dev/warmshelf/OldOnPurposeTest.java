@@ -47,7 +47,7 @@ class OldOnPurposeTest {
       assertThat(old.origin()).isEqualTo(Origin.OLD);
       assertThat(old.value()).isEqualTo(before);
       assertThat(old.freshAsOf()).isBetween(unchanged.minusSeconds(1), Instant.now());
-      assertThat(warm.awaitRenewals(ofSeconds(30))).isTrue();
+      assertThat(warm.awaitBackground(ofSeconds(30))).isTrue();
       Reading<Long> renewed = sum.question().only();
       assertThat(renewed.origin()).isEqualTo(Origin.KEPT);
       assertThat(renewed.value()).isEqualTo(before + 1);

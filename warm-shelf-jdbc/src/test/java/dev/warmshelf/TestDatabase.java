@@ -34,7 +34,7 @@ public final class TestDatabase {
     TestDatabase database = new TestDatabase("test_" + COUNT.incrementAndGet());
     try (Connection admin = SERVER.dataSource("postgres").getConnection();
         Statement statement = admin.createStatement()) {
-      statement.execute("CREATE DATABASE " + database.name + " TEMPLATE skerry");
+      statement.execute("CREATE DATABASE " + database.name + " TEMPLATE skerry STRATEGY file_copy");
     }
     return database;
   }

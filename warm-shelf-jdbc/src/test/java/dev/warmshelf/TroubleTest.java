@@ -31,6 +31,7 @@ import java.util.concurrent.ConcurrentLinkedQueue;
 import java.util.concurrent.CopyOnWriteArrayList;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicLong;
+import java.util.concurrent.locks.LockSupport;
 import java.util.stream.Stream;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.AfterEach;
@@ -321,7 +322,8 @@ class TroubleTest {
                   stale.add(reading);
                 });
       } catch (SQLException e) {
-        Thread.onSpinWait(); // the database is away, and a reader that must ask it finds out
+        LockSupport.parkNanos(
+            100_000); // the database is away, and a reader that must ask it finds out
       } catch (RuntimeException e) {
         surprises.add(e);
         return;
@@ -344,11 +346,11 @@ class TroubleTest {
           }
           long seen = reads.get();
           while (reads.get() < seen + 300 && !done) {
-            Thread.onSpinWait();
+            LockSupport.parkNanos(100_000);
           }
         }
       } catch (SQLException e) {
-        Thread.onSpinWait(); // the database is away
+        LockSupport.parkNanos(100_000); // the database is away
       }
     }
   }

@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import java.time.Instant;
 import java.util.concurrent.Callable;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.locks.LockSupport;
 
 /** Waits for conditions, with a bound. */
 public final class Waiting {
@@ -22,7 +23,7 @@ public final class Waiting {
     long deadline = System.nanoTime() + LONGEST;
     while (!condition.call()) {
       assertThat(System.nanoTime()).as("waited in vain until %s", what).isLessThan(deadline);
-      Thread.onSpinWait();
+      LockSupport.parkNanos(100_000);
     }
   }
 }

@@ -31,6 +31,7 @@ import java.time.Instant;
 import java.util.EnumSet;
 import java.util.List;
 import java.util.Map;
+import java.util.concurrent.locks.LockSupport;
 import javax.sql.DataSource;
 import org.HdrHistogram.Histogram;
 
@@ -254,7 +255,7 @@ final class DemoStory {
       if (System.nanoTime() > deadline) {
         throw new SQLException("The store has not been written to for 5 seconds.");
       }
-      Thread.onSpinWait();
+      LockSupport.parkNanos(100_000);
     }
   }
 
@@ -313,7 +314,7 @@ final class DemoStory {
       if (System.nanoTime() > deadline) {
         throw new SQLException("The feed has not told of a change for 5 seconds.");
       }
-      Thread.onSpinWait();
+      LockSupport.parkNanos(100_000);
     }
   }
 

@@ -18,6 +18,7 @@ import java.sql.Statement;
 import java.util.List;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.locks.LockSupport;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.Test;
@@ -137,7 +138,7 @@ class FeedCommandTest {
     long deadline = System.nanoTime() + TimeUnit.SECONDS.toNanos(20);
     while (!err.toString().contains("Following")) {
       assertThat(System.nanoTime()).isLessThan(deadline);
-      Thread.onSpinWait();
+      LockSupport.parkNanos(100_000);
     }
     execute("UPDATE notice SET version = 2 WHERE id = 1; TRUNCATE notice");
     assertThat(following.get(20, TimeUnit.SECONDS)).isZero();

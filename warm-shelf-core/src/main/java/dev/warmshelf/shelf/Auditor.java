@@ -11,6 +11,7 @@ import java.util.concurrent.BlockingQueue;
 import java.util.concurrent.Callable;
 import java.util.concurrent.ThreadLocalRandom;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicInteger;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -36,6 +37,7 @@ final class Auditor implements AutoCloseable {
   private final int threshold;
   private final BlockingQueue<Task> tasks = new ArrayBlockingQueue<>(WAITING_AT_MOST);
   private final Thread thread;
+  private final AtomicInteger underWay = new AtomicInteger();
   private volatile boolean closed;
 
   /** How a hit is read again: whether the answer is the same now. */
@@ -64,9 +66,19 @@ final class Auditor implements AutoCloseable {
    * @param holds reads directly and compares; null if that cannot be done
    */
   void audit(Entry entry, @Nullable Callable<Boolean> holds) {
-    if (holds != null && !tasks.offer(new Task(entry, holds))) {
+    if (holds == null) {
+      return;
+    }
+    underWay.incrementAndGet();
+    if (!tasks.offer(new Task(entry, holds))) {
+      underWay.decrementAndGet();
       meters.audited(Finding.SKIPPED);
     }
+  }
+
+  /** Whether no hit is being audited, or waits for it. */
+  boolean isIdle() {
+    return underWay.get() == 0;
   }
 
   @Override
@@ -81,6 +93,7 @@ final class Auditor implements AutoCloseable {
       while (!closed) {
         Task task = tasks.take();
         meters.audited(findingOf(task));
+        underWay.decrementAndGet();
         TimeUnit.NANOSECONDS.sleep(pause);
       }
     } catch (InterruptedException e) {

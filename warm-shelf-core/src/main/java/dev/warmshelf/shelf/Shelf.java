@@ -218,6 +218,11 @@ public final class Shelf implements AutoCloseable {
     return Optional.ofNullable(look.find(digest)).map(look::detail);
   }
 
+  /** Whether no hit of it is being audited, or waits for it. */
+  boolean isIdle() {
+    return auditor == null || auditor.isIdle();
+  }
+
   private ShelfLook look() {
     return new ShelfLook(contents, board, policy.oversight().shown(), time.nanos());
   }

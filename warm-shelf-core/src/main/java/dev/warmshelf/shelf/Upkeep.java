@@ -35,7 +35,6 @@ public final class Upkeep implements AutoCloseable {
 
   private final Executor workers;
   private final List<Shelf> shelves = new CopyOnWriteArrayList<>();
-  private final Object idle = new Object();
   private final Set<Object> underWay = ConcurrentHashMap.newKeySet();
   private @Nullable Thread rounds;
   private volatile boolean closed;
@@ -117,45 +116,19 @@ public final class Upkeep implements AutoCloseable {
             try {
               renewal.run();
             } finally {
-              ended(what);
+              underWay.remove(what);
             }
           });
       return Begun.NOW;
     } catch (RejectedExecutionException e) {
-      ended(what);
+      underWay.remove(what);
       return Begun.NOT;
     }
   }
 
-  private void ended(Object what) {
-    synchronized (idle) {
-      underWay.remove(what);
-      idle.notifyAll();
-    }
-  }
-
-  /**
-   * Waits until nothing is being renewed.
-   *
-   * @return whether that came; not if the thread was interrupted or the time was over
-   */
-  public boolean awaitIdle(Duration atMost) {
-    long deadline = System.nanoTime() + atMost.toNanos();
-    try {
-      synchronized (idle) {
-        while (!underWay.isEmpty()) {
-          long left = deadline - System.nanoTime();
-          if (left <= 0) {
-            return false;
-          }
-          TimeUnit.NANOSECONDS.timedWait(idle, Math.max(left, 1_000_000));
-        }
-        return true;
-      }
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
-      return false;
-    }
+  /** Whether nothing is being renewed or audited, and nothing waits for it. */
+  public boolean isIdle() {
+    return underWay.isEmpty() && shelves.stream().allMatch(Shelf::isIdle);
   }
 
   /** Looks once what there is to do on each shelf. */

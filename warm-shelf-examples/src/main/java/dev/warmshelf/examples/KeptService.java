@@ -69,7 +69,7 @@ public final class KeptService {
   }
 
   /** The service: what it works out is made of many small reads. */
-  private static int seatsBookedToday(Sailings sailings, int port) throws SQLException {
+  static int seatsBookedToday(Sailings sailings, int port) throws SQLException {
     int seats = 0;
     for (int sailing : sailings.ofToday(port)) {
       seats += sailings.seatsBooked(sailing);

@@ -145,7 +145,7 @@ final class ShelfWay implements Way {
 
   @Override
   public void settle() {
-    warm.awaitRenewals(LONGEST_RENEWAL);
+    warm.awaitBackground(LONGEST_RENEWAL);
   }
 
   @Override
