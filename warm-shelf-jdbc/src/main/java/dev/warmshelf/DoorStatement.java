@@ -214,7 +214,7 @@ final class DoorStatement {
     List<String> names = keys.parameterList();
     AskedQuestion words = new AskedQuestion(statement.text(), names, Arrays.asList(values));
     Key key = keys.key(values, kind);
-    door.warm().around().asked(shelf, key, words, Origin.DIRECT, tookNanos, null);
+    door.warm().around().asked(shelf, key, words, Origin.DIRECT, tookNanos, null, null);
   }
 
   private KeyMaker unkeptKeys() {

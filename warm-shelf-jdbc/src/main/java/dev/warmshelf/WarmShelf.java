@@ -416,6 +416,9 @@ public final class WarmShelf implements AutoCloseable {
   public void recordTo(@Nullable Recorder recorder) {
     shelves.values().forEach(shelf -> shelf.recordTo(recorder));
     around.to(recorder);
+    if (feed != null) {
+      feed.tellChanges(recorder == null ? null : around::changed);
+    }
   }
 
   /** The library's version. */

@@ -385,7 +385,7 @@ class DoorTest {
   private List<String> recorded() {
     List<String> told = Collections.synchronizedList(new ArrayList<>());
     warm.recordTo(
-        (shelf, key, words, outcome, loadNanos, answer) ->
+        (shelf, key, words, outcome, loadNanos, answer, footprint) ->
             told.add("%s %s %s %s".formatted(shelf, outcome, words.text(), words.values())));
     return told;
   }
@@ -428,7 +428,7 @@ class DoorTest {
     DataSource door = door();
     AtomicInteger told = new AtomicInteger();
     warm.recordTo(
-        (shelf, key, words, outcome, loadNanos, answer) -> {
+        (shelf, key, words, outcome, loadNanos, answer, footprint) -> {
           told.incrementAndGet();
           throw new IllegalStateException("full");
         });

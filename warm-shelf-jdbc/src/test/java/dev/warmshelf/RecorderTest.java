@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.HeldSize;
@@ -35,7 +36,13 @@ class RecorderTest implements Recorder {
 
   @Override
   public void asked(
-      String shelf, Key key, AskedQuestion words, Origin outcome, long loadNanos, Object answer) {
+      String shelf,
+      Key key,
+      AskedQuestion words,
+      Origin outcome,
+      long loadNanos,
+      Object answer,
+      Footprint footprint) {
     told.add(new Told(shelf, key, words, outcome, loadNanos, answer));
   }
 
@@ -82,7 +89,7 @@ class RecorderTest implements Recorder {
     int[] calls = {0};
     try (WarmShelf warm = WarmShelf.over(database.dataSource()).onTtlAlone().open()) {
       warm.recordTo(
-          (shelf, key, words, outcome, loadNanos, answer) -> {
+          (shelf, key, words, outcome, loadNanos, answer, footprint) -> {
             calls[0]++;
             throw new IllegalStateException("a planted fault");
           });

@@ -52,6 +52,7 @@ class ArchitectureTest {
           "dev.warmshelf.repository",
           // record
           "dev.warmshelf.record",
+          "dev.warmshelf.study",
           // metrics
           "dev.warmshelf.metrics",
           // config

@@ -2,10 +2,13 @@ package dev.warmshelf.feed;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.meter.FeedMeters;
+import java.util.List;
 import java.util.Optional;
 import java.util.OptionalLong;
 import java.util.function.Consumer;
+import org.jspecify.annotations.Nullable;
 
 /**
  * Tells a board about the changes of one database.
@@ -71,6 +74,12 @@ public interface Feed extends FollowedSchema, AutoCloseable {
 
   /** What it counts, and how it is; goes on. */
   FeedMeters meters();
+
+  /**
+   * Has the changes told to this from now on, before they are delivered, on the feed's thread; null
+   * for nobody. A change of {@link dev.warmshelf.lane.Lane#SCHEMA} stands for something unknown.
+   */
+  void tellChanges(@Nullable Consumer<List<Change>> told);
 
   /** Ends the delivery. */
   @Override

@@ -2,11 +2,13 @@ package dev.warmshelf.feed;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.FeedMeters.State;
 import java.time.Duration;
+import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
@@ -28,6 +30,7 @@ public abstract class PollingFeed implements Feed {
   private volatile Consumer<Clearing> clearing = cleared -> {};
   private volatile @Nullable FeedPlace from;
   private volatile @Nullable Running running;
+  private volatile @Nullable Consumer<List<Change>> changes;
 
   private record Running(Poll poll, Delivery delivery, PollingLoop loop) {}
 
@@ -68,7 +71,11 @@ public abstract class PollingFeed implements Feed {
     boolean done = false;
     try {
       Delivery delivery = new Delivery(board, meters, clearing);
-      Consumer<Batch> told = delivery::deliver;
+      Consumer<Batch> told =
+          batch -> {
+            tell(batch);
+            delivery.deliver(batch);
+          };
       Consumer<Batch> all = listener == null ? told : listener.andThen(told);
       PollingLoop loop = new PollingLoop(name, poll, all, board, meters, interval);
       loop.beginAt(poll.place());
@@ -83,6 +90,22 @@ public abstract class PollingFeed implements Feed {
         poll.giveUp();
       }
     }
+  }
+
+  private void tell(Batch batch) {
+    Consumer<List<Change>> told = changes;
+    if (told == null) {
+      return;
+    } else if (batch.reset() != null || !batch.meanings().isEmpty()) {
+      told.accept(List.of(Change.atLarge(Lane.SCHEMA)));
+    } else if (!batch.changes().isEmpty()) {
+      told.accept(batch.changes());
+    }
+  }
+
+  @Override
+  public final void tellChanges(@Nullable Consumer<List<Change>> told) {
+    changes = told;
   }
 
   @Override

@@ -469,14 +469,15 @@ public final class Shelf implements AutoCloseable {
     long took = time.nanos() - began.nanos();
     meters.bypassTook(took);
     if (recorder.isOn()) {
-      recorder.asked(name, key, request.words(), Origin.DIRECT, took, answer);
+      recorder.asked(name, key, request.words(), Origin.DIRECT, took, answer, null);
     }
     return Reading.direct(view.apply(answer), began, detail, ground);
   }
 
   void record(Key key, ReadRequest<?, ?> request, Origin outcome, Entry entry) {
     if (recorder.isOn()) {
-      recorder.asked(name, key, request.words(), outcome, entry.loadNanos(), entry.value());
+      recorder.asked(
+          name, key, request.words(), outcome, entry.loadNanos(), entry.value(), entry.footprint());
     }
   }
 

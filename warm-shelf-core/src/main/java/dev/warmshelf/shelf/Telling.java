@@ -1,7 +1,11 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Change;
+import dev.warmshelf.lane.Footprint;
+import java.util.List;
 import java.util.Objects;
+import java.util.function.Consumer;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -42,13 +46,23 @@ public final class Telling implements Recorder {
       @Nullable AskedQuestion words,
       Origin outcome,
       long loadNanos,
-      @Nullable Object answer) {
+      @Nullable Object answer,
+      @Nullable Footprint footprint) {
+    tell(told -> told.asked(shelf, key, words, outcome, loadNanos, answer, footprint));
+  }
+
+  @Override
+  public void changed(List<Change> changes) {
+    tell(told -> told.changed(changes));
+  }
+
+  private void tell(Consumer<Recorder> what) {
     Recorder told = recorder;
     if (told == null) {
       return;
     }
     try {
-      told.asked(shelf, key, words, outcome, loadNanos, answer);
+      what.accept(told);
     } catch (RuntimeException e) {
       recorder = null;
       LOG.error("The recorder of {} failed; it is told no more.", who, e);

@@ -19,6 +19,8 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
+import java.util.TreeSet;
 import java.util.function.Consumer;
 import java.util.zip.GZIPInputStream;
 import java.util.zip.ZipException;
@@ -29,16 +31,37 @@ public final class RecordingFile {
   private static final ObjectMapper JSON = new ObjectMapper();
 
   private final Map<Integer, Statement> statements = new HashMap<>();
-  private final Consumer<Question> each;
+  private final Reader each;
   private Instant began = Instant.EPOCH;
   private boolean parameters;
   private boolean complete;
   private long questions;
   private long lost;
 
-  private RecordingFile(Consumer<Question> each) {
+  private RecordingFile(Reader each) {
     this.each = each;
   }
+
+  /** Is told what a recording has, in about the order in which it happened. */
+  public interface Reader {
+    /** A question was answered. */
+    void question(Question question);
+
+    /** A table has changed. */
+    void changed(TableChange change);
+
+    /** A statement's answers depend on these tables, as far as is known by now. */
+    void dependsOn(Statement statement, Set<String> tables);
+  }
+
+  /**
+   * A change.
+   *
+   * @param atMicros when the feed told of it, since the recording began
+   * @param table as {@link dev.warmshelf.lane.Lane#written()} has it; {@code *} for anything
+   * @param kind the database's word; empty if it is not known
+   */
+  public record TableChange(long atMicros, String table, String kind) {}
 
   /**
    * A statement that was asked.
@@ -94,12 +117,34 @@ public final class RecordingFile {
       Instant began, boolean parameters, long questions, long lost, boolean complete) {}
 
   /**
+   * Reads the questions of a recording, as {@link #read(Path, Reader)} does.
+   *
+   * @throws IOException if the file cannot be read, or is no recording; the message names the line
+   */
+  public static Summary read(Path file, Consumer<Question> each) throws IOException {
+    return read(
+        file,
+        new Reader() {
+          @Override
+          public void question(Question question) {
+            each.accept(question);
+          }
+
+          @Override
+          public void changed(TableChange change) {}
+
+          @Override
+          public void dependsOn(Statement statement, Set<String> tables) {}
+        });
+  }
+
+  /**
    * Reads a recording, question by question, in about the order in which they were answered. One
    * that was cut off is read as far as it goes.
    *
    * @throws IOException if the file cannot be read, or is no recording; the message names the line
    */
-  public static Summary read(Path file, Consumer<Question> each) throws IOException {
+  public static Summary read(Path file, Reader each) throws IOException {
     RecordingFile reading = new RecordingFile(each);
     int number = 0;
     try (InputStream in = Files.newInputStream(file);
@@ -149,6 +194,14 @@ public final class RecordingFile {
               Optional.ofNullable(node.path("sql").textValue()),
               List.copyOf(names));
       statements.put(statement.number(), statement);
+    } else if (node.has("tables")) {
+      Set<String> tables = new TreeSet<>();
+      node.path("tables").forEach(table -> tables.add(table.asText()));
+      each.dependsOn(statement(node.path("of").asInt()), tables);
+    } else if (node.has("changed")) {
+      each.changed(
+          new TableChange(
+              node.path("at").asLong(), node.path("changed").asText(), node.path("kind").asText()));
     } else if (node.has("ended")) {
       complete = true;
       lost = node.path("lost").asLong();
@@ -156,6 +209,14 @@ public final class RecordingFile {
       lost += node.path("lost").asLong();
     }
     // What else there may be in a later version does not hinder.
+  }
+
+  private Statement statement(int number) {
+    Statement statement = statements.get(number);
+    if (statement == null) {
+      throw new IllegalArgumentException("there is no statement " + number);
+    }
+    return statement;
   }
 
   private void header(JsonNode node) {
@@ -178,10 +239,7 @@ public final class RecordingFile {
       throw new IllegalArgumentException(
           "a question has eight members or nine, not " + node.size());
     }
-    Statement statement = statements.get(node.get(1).asInt());
-    if (statement == null) {
-      throw new IllegalArgumentException("there is no statement " + node.get(1));
-    }
+    Statement statement = statement(node.get(1).asInt());
     Optional<List<@Nullable Object>> values = Optional.empty();
     if (node.size() > 8) {
       List<@Nullable Object> read = new ArrayList<>();
@@ -189,7 +247,7 @@ public final class RecordingFile {
       values = Optional.of(Collections.unmodifiableList(read));
     }
     questions++;
-    each.accept(
+    each.question(
         new Question(
             node.get(0).asLong(),
             statement,

@@ -4,6 +4,9 @@ import com.fasterxml.jackson.core.JsonFactory;
 import com.fasterxml.jackson.core.JsonGenerator;
 import com.fasterxml.jackson.core.util.MinimalPrettyPrinter;
 import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Change;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.shelf.AskedQuestion;
 import java.io.FilterOutputStream;
 import java.io.IOException;
@@ -14,6 +17,8 @@ import java.util.HashMap;
 import java.util.HexFormat;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
+import java.util.TreeSet;
 import java.util.zip.GZIPOutputStream;
 import org.jspecify.annotations.Nullable;
 
@@ -29,6 +34,8 @@ final class RecordingWriter {
   private final Counted out;
   private final JsonGenerator json;
   private final Map<StatementKey, Integer> statements = new HashMap<>();
+  private final Map<Integer, Footprint> footprints = new HashMap<>();
+  private final Map<Integer, Set<String>> tables = new HashMap<>();
   private long questions;
 
   private record StatementKey(String shelf, KeyShape form, @Nullable String sql) {}
@@ -55,10 +62,27 @@ final class RecordingWriter {
    * @param atNanos since the recording began
    * @return whether there was room
    */
-  boolean write(ShelfRecording.Asked asked, long atNanos) throws IOException {
+  boolean write(ShelfRecording.Noted noted, long atNanos) throws IOException {
     if (isFull()) {
       return false;
     }
+    if (noted instanceof ShelfRecording.Changed changed) {
+      write(changed.change(), atNanos);
+    } else {
+      write((ShelfRecording.Asked) noted, atNanos);
+    }
+    return true;
+  }
+
+  private void write(Change change, long atNanos) throws IOException {
+    json.writeStartObject();
+    json.writeStringField("changed", change.table().written());
+    json.writeStringField("kind", change.kind());
+    json.writeNumberField("at", atNanos / 1_000);
+    json.writeEndObject();
+  }
+
+  private void write(ShelfRecording.Asked asked, long atNanos) throws IOException {
     AskedQuestion words = asked.words();
     KeyShape form = asked.key().form();
     StatementKey key = new StatementKey(asked.shelf(), form, words == null ? null : words.text());
@@ -68,6 +92,7 @@ final class RecordingWriter {
       statements.put(key, statement);
       writeStatement(statement, key, words);
     }
+    writeTables(statement, asked.footprint());
     json.writeStartArray();
     json.writeNumber(atNanos / 1_000);
     json.writeNumber(statement);
@@ -93,7 +118,30 @@ final class RecordingWriter {
     }
     json.writeEndArray();
     questions++;
-    return true;
+  }
+
+  /** Says which tables a statement's answers depend on, as far as that is not said. */
+  private void writeTables(int statement, @Nullable Footprint footprint) throws IOException {
+    Footprint told = footprints.get(statement);
+    if (footprint == null || (told != null && footprint.equals(told))) {
+      return;
+    }
+    footprints.put(statement, footprint);
+    Set<String> known = tables.computeIfAbsent(statement, number -> new TreeSet<>());
+    boolean more = false;
+    for (Lane lane : footprint.dataLanes()) {
+      more |= known.add(lane.table().written());
+    }
+    if (more) {
+      json.writeStartObject();
+      json.writeNumberField("of", statement);
+      json.writeArrayFieldStart("tables");
+      for (String table : known) {
+        json.writeString(table);
+      }
+      json.writeEndArray();
+      json.writeEndObject();
+    }
   }
 
   void lost(long count) throws IOException {

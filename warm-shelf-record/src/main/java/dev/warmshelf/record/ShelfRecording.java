@@ -1,6 +1,8 @@
 package dev.warmshelf.record;
 
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Change;
+import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Recorder;
@@ -19,7 +21,8 @@ import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
 /**
- * Writes every question that shelves are asked to a file, in the format of docs/recording.md.
+ * Writes every question that shelves are asked to a file, and which tables change, in the format of
+ * docs/recording.md.
  *
  * <pre>{@code
  * try (ShelfRecording recording = ShelfRecording.to(Path.of("questions.jsonl.gz")).open()) {
@@ -47,7 +50,7 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
   private static final int AT_ONCE = 512;
   private static final long FLUSH_NANOS = TimeUnit.SECONDS.toNanos(1);
 
-  private final ArrayBlockingQueue<Asked> waiting = new ArrayBlockingQueue<>(WAITING_AT_MOST);
+  private final ArrayBlockingQueue<Noted> waiting = new ArrayBlockingQueue<>(WAITING_AT_MOST);
   private final LongAdder lost = new LongAdder();
   private final RecordingWriter writer;
   private final Path file;
@@ -69,7 +72,18 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
       @Nullable AskedQuestion words,
       Origin outcome,
       long loadNanos,
-      @Nullable Told answer) {}
+      @Nullable Told answer,
+      @Nullable Footprint footprint)
+      implements Noted {}
+
+  /** A change, on its way to the file. */
+  record Changed(long atNanos, Change change) implements Noted {}
+
+  /** What is on its way to the file. */
+  sealed interface Noted {
+    /** When it was, on the monotonic clock. */
+    long atNanos();
+  }
 
   /** What an answer tells of itself, as {@link Content} has it. */
   record Told(int rows, long bytes, long fingerprint) {}
@@ -135,12 +149,22 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
       @Nullable AskedQuestion words,
       Origin outcome,
       long loadNanos,
-      @Nullable Object answer) {
+      @Nullable Object answer,
+      @Nullable Footprint footprint) {
     Told told =
         answer instanceof Content content
             ? new Told(content.rows(), content.bytes(), content.fingerprint())
             : null;
-    Asked asked = new Asked(System.nanoTime(), shelf, key, words, outcome, loadNanos, told);
+    note(new Asked(System.nanoTime(), shelf, key, words, outcome, loadNanos, told, footprint));
+  }
+
+  @Override
+  public void changed(List<Change> changes) {
+    long now = System.nanoTime();
+    changes.forEach(change -> note(new Changed(now, change)));
+  }
+
+  private void note(Noted asked) {
     if (closed || ended || !waiting.offer(asked)) {
       lost.increment();
     } else if (ended && waiting.remove(asked)) {
@@ -148,7 +172,10 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
     }
   }
 
-  /** How many questions were left out so far: too many at once, or after the file was full. */
+  /**
+   * How many questions and changes were left out so far: too many at once, or after the file was
+   * full.
+   */
   public long lost() {
     return lost.sum();
   }
@@ -174,9 +201,9 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
     }
   }
 
-  private void write(List<Asked> batch) throws IOException {
-    for (Asked asked : batch) {
-      if (!writer.write(asked, asked.atNanos() - beganNanos)) {
+  private void write(List<Noted> batch) throws IOException {
+    for (Noted noted : batch) {
+      if (!writer.write(noted, noted.atNanos() - beganNanos)) {
         lost.increment();
       }
     }
@@ -187,7 +214,7 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
     try {
       writeUntilClosed();
       ended = true;
-      List<Asked> late = new ArrayList<>();
+      List<Noted> late = new ArrayList<>();
       waiting.drainTo(late);
       write(late);
       if (writer.isFull()) {
@@ -204,13 +231,13 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
   }
 
   private void writeUntilClosed() throws IOException, InterruptedException {
-    List<Asked> batch = new ArrayList<>(AT_ONCE);
+    List<Noted> batch = new ArrayList<>(AT_ONCE);
     long flushed = System.nanoTime();
     long lostWritten = 0;
     boolean last;
     do {
       last = closed;
-      Asked first = waiting.poll(last ? 0 : 50, TimeUnit.MILLISECONDS);
+      Noted first = waiting.poll(last ? 0 : 50, TimeUnit.MILLISECONDS);
       if (first != null) {
         batch.add(first);
         waiting.drainTo(batch, AT_ONCE);

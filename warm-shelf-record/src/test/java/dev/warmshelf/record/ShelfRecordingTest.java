@@ -170,7 +170,7 @@ class ShelfRecordingTest {
     long lost;
     try (ShelfRecording recording = ShelfRecording.to(file).open()) {
       for (int i = 0; i < asked; i++) {
-        recording.asked("s", key(i), words, Origin.KEPT, 0, "no content");
+        recording.asked("s", key(i), words, Origin.KEPT, 0, "no content", null);
       }
       lost = recording.lost();
       assertThat(lost).isBetween(asked - 16_384L - 513, asked - 16_384L);
@@ -274,7 +274,8 @@ class ShelfRecordingTest {
         new AskedQuestion("SELECT 1 WHERE :v0", names, Arrays.asList(values)),
         Origin.KEPT,
         0,
-        "no content");
+        "no content",
+        null);
   }
 
   private static Key key(int id) {

@@ -8,10 +8,12 @@ import dev.warmshelf.feed.OwnWrite;
 import dev.warmshelf.feed.Watched;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import java.time.Duration;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
@@ -130,6 +132,11 @@ final class HeldFeed implements Feed {
   @Override
   public boolean watch(long mark, Watched watched) {
     return feed.watch(mark, watched);
+  }
+
+  @Override
+  public void tellChanges(@Nullable Consumer<List<Change>> told) {
+    feed.tellChanges(told);
   }
 
   @Override

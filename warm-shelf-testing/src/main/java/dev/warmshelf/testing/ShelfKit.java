@@ -70,7 +70,7 @@ public final class ShelfKit implements AutoCloseable {
             .renewingBy(upkeep)
             .open();
     warm.recordTo(
-        (shelf, key, words, origin, took, answer) ->
+        (shelf, key, words, origin, took, answer, footprint) ->
             asked.add(new Asked(shelf, key, words, origin, isHeld(shelf, key))));
     source.forget();
   }

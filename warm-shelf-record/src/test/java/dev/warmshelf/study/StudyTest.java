@@ -1,0 +1,263 @@
+package dev.warmshelf.study;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.within;
+
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.Fence;
+import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.key.Key;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
+import dev.warmshelf.record.MadeRecording;
+import dev.warmshelf.shelf.AskedQuestion;
+import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.Ground;
+import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.store.Content;
+import dev.warmshelf.store.Leaving;
+import dev.warmshelf.trial.Zipf;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.SplittableRandom;
+import java.util.stream.Collectors;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+class StudyTest {
+  private static final long MIB = 1 << 20;
+
+  @TempDir private Path directory;
+
+  private record Told(int rows, long bytes, long fingerprint) implements Content {}
+
+  /** A statement of three parameters, and what its answer depends on. */
+  private static final class Planted {
+    private final String name;
+    private final Lane table;
+    private final String sql;
+    private final Footprint footprint;
+    private final KeyShape shape;
+    private long version;
+
+    Planted(String name, int number) {
+      this.name = name;
+      this.table = Lane.ofTable("public", "t" + number);
+      this.sql = "SELECT " + name + number + " WHERE a = :a AND b = :b AND token = :token";
+      this.footprint = Footprint.of(table);
+      this.shape = KeyShape.of("", sql);
+    }
+
+    void ask(MadeRecording recording, long at, SplittableRandom random) throws Exception {
+      List<String> parameters = List.of("a", "b", "token");
+      long a = random.nextInt(12);
+      long b = random.nextInt(3);
+      long token = random.nextInt(name.equals("mixed") ? 2 : 400);
+      long role = random.nextInt(2);
+      long answer =
+          switch (name) {
+            case "split" -> a * 31 + b; // whoever asks
+            case "mixed" -> (a * 31 + b) * 31 + token * 7 + role; // the role is not in the key
+            default -> (a * 31 + b) * 31 + (token < 200 ? 1 : 2); // half of all tokens see more
+          };
+      Object[] values = {a, b, token};
+      long fingerprint = Sample.spread(Sample.spread(answer + 1) + version);
+      recording.read(
+          at,
+          Key.of(shape, parameters.toArray(new String[0]), values),
+          new AskedQuestion(sql, parameters, List.of(values)),
+          2_000,
+          MadeRecording.answer(5, 400, fingerprint),
+          footprint);
+    }
+
+    void change(MadeRecording recording, long at) throws Exception {
+      version++;
+      recording.changed(at, table);
+    }
+  }
+
+  @Test
+  void splitKeysAndMixedAnswersAreFoundAndNobodyElseIsAccused() throws Exception {
+    Path file = directory.resolve("planted.jsonl.gz");
+    List<Planted> all = new ArrayList<>();
+    for (int i = 0; i < 10; i++) {
+      all.add(new Planted("split", i));
+      all.add(new Planted("mixed", 10 + i));
+      all.add(new Planted("innocent", 20 + i));
+    }
+    SplittableRandom random = new SplittableRandom(7);
+    try (MadeRecording recording = new MadeRecording(file)) {
+      for (long at = 0; at < 60_000; at++) {
+        Planted one = all.get(random.nextInt(all.size()));
+        if (random.nextInt(100) == 0) {
+          one.change(recording, at * 10_000);
+        }
+        one.ask(recording, at * 10_000 + 5_000, random);
+      }
+    }
+    Findings findings = Study.of(file, Study.Plan.usual());
+    assertThat(findings.summary().lost()).isZero();
+    assertThat(findings.repeats()).hasSize(30);
+    Map<String, List<KeyAdvice>> byKind =
+        findings.advice().stream()
+            .collect(Collectors.groupingBy(each -> each.statement().text().substring(7, 12)));
+    assertThat(byKind.keySet()).containsExactlyInAnyOrder("split", "mixed");
+    assertThat(byKind.get("split"))
+        .hasSize(10)
+        .allSatisfy(
+            each -> {
+              KeyAdvice.Splits splits = (KeyAdvice.Splits) each;
+              assertThat(splits.parameter()).isEqualTo("token");
+              assertThat(splits.wouldHit().ratio()).isGreaterThan(splits.hits().ratio() + 0.2);
+              assertThat(splits.remedy()).contains("leavingOut(\"token\")");
+            });
+    assertThat(byKind.get("mixed"))
+        .hasSize(10)
+        .allSatisfy(
+            each -> {
+              KeyAdvice.Mixes mixes = (KeyAdvice.Mixes) each;
+              assertThat(mixes.returned()).isGreaterThan(20);
+              assertThat(mixes.examples()).isNotEmpty();
+              assertThat(mixes.examples().get(0).answers()).hasSizeGreaterThan(1);
+            });
+  }
+
+  /** A clock that a recording's questions move. */
+  private static final class StepTime implements TimeSource {
+    private long nanos;
+
+    @Override
+    public long nanos() {
+      return nanos;
+    }
+
+    @Override
+    public long coarseNanos() {
+      return nanos;
+    }
+
+    @Override
+    public Instant wall() {
+      return Instant.EPOCH.plusNanos(nanos);
+    }
+  }
+
+  /** Questions by Zipf's law, of skewed size and load time, of which some change. */
+  private static final class Stream {
+    private static final int QUESTIONS = 6_000;
+    private final Zipf ranks = new Zipf(QUESTIONS, 0.9);
+    private final SplittableRandom random = new SplittableRandom(3);
+    private final Map<Integer, Long> versions = new HashMap<>();
+    private final KeyShape shape = KeyShape.of("", "SELECT 1 WHERE id = :id");
+
+    int next() {
+      int changed = random.nextInt(20 * QUESTIONS);
+      if (changed < QUESTIONS) {
+        versions.merge(changed, 1L, Long::sum);
+      }
+      return ranks.draw(random);
+    }
+
+    Key key(int id) {
+      return Key.of(shape, new String[] {"id"}, new Object[] {id});
+    }
+
+    Told answer(int id) {
+      long size = 300 + Math.floorMod(Sample.spread(id), 6_000L);
+      return new Told(1, size, Sample.spread(id * 1_000L + versions.getOrDefault(id, 0L)));
+    }
+
+    long loadNanos(int id) {
+      return 200_000 + Math.floorMod(Sample.spread(id + 1L), 9_000_000L);
+    }
+  }
+
+  /** What a shelf of this room gives: hits of all, and time saved of all. */
+  private static double[] measured(long bytes, Leaving leaving, int questions) throws Exception {
+    Stream stream = new Stream();
+    StepTime time = new StepTime();
+    Policy policy =
+        Policy.standard().ttl(Duration.ofDays(100)).holding(Capacity.bytes(bytes).leaving(leaving));
+    double hits = 0;
+    double saved = 0;
+    double all = 0;
+    try (Shelf shelf = new Shelf("s", policy, new Board(), time, Ground.Trust.TTL_ALONE)) {
+      Map<Integer, Told> truth = new HashMap<>();
+      for (int i = 0; i < questions; i++) {
+        int id = stream.next();
+        Told now = stream.answer(id);
+        if (!now.equals(truth.put(id, now))) {
+          shelf.clear(stream.key(id));
+        }
+        long load = stream.loadNanos(id);
+        Reading<Object> kept = shelf.get(stream.key(id));
+        all += load;
+        if (kept == null) {
+          Fence fence = shelf.fence();
+          time.nanos += load;
+          shelf.put(stream.key(id), now, Footprint.NOTHING, fence);
+        } else {
+          hits++;
+          saved += load;
+        }
+        time.nanos += 10_000_000;
+      }
+    }
+    return new double[] {hits / questions, saved / all};
+  }
+
+  private Path recorded(int questions) throws Exception {
+    Path file = directory.resolve("stream" + questions + ".jsonl.gz");
+    Stream stream = new Stream();
+    try (MadeRecording recording = new MadeRecording(file)) {
+      for (int i = 0; i < questions; i++) {
+        int id = stream.next();
+        Told answer = stream.answer(id);
+        recording.read(
+            i * 10_000L,
+            stream.key(id),
+            new AskedQuestion("SELECT 1 WHERE id = :id", List.of("id"), List.of(id)),
+            stream.loadNanos(id) / 1_000,
+            MadeRecording.answer(1, answer.bytes(), answer.fingerprint()),
+            null);
+      }
+    }
+    return file;
+  }
+
+  @Test
+  void theForecastIsWhatAShelfGives() throws Exception {
+    int questions = 60_000;
+    List<Long> rooms = List.of(MIB / 4, MIB, 2 * MIB, 5 * MIB, 20 * MIB);
+    Path file = recorded(questions);
+    Study.Plan plan = Study.Plan.usual().withMemory(rooms);
+    for (Study.Plan each : List.of(plan, plan.lookingAt(1_500))) {
+      Findings findings = Study.of(file, each);
+      assertThat(findings.lookedAt()).isEqualTo(each.mostKeys() == plan.mostKeys() ? 1 : 0.25);
+      for (MemoryForecast forecast : findings.memory()) {
+        double[] measured = measured(forecast.bytes(), forecast.leaving(), questions);
+        System.out.printf(
+            "%s %,d KiB: hits %.3f ± %.3f, measured %.3f; saved %.3f ± %.3f, measured %.3f%n",
+            forecast.leaving(),
+            forecast.bytes() >> 10,
+            forecast.hits().ratio(),
+            forecast.hits().error(),
+            measured[0],
+            forecast.saved().ratio(),
+            forecast.saved().error(),
+            measured[1]);
+        assertThat(forecast.hits().ratio()).isCloseTo(measured[0], within(0.03));
+        assertThat(forecast.saved().ratio()).isCloseTo(measured[1], within(0.1 * measured[1]));
+      }
+    }
+  }
+}
