@@ -31,6 +31,7 @@ import picocli.CommandLine.TypeConversionException;
     subcommands = {
       DemoCommand.class,
       MeasureCommand.class,
+      StudyCommand.class,
       KeyCommand.class,
       FeedCommand.class,
       StoreCommand.class,

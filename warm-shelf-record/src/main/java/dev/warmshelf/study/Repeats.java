@@ -12,7 +12,7 @@ import java.util.Optional;
  * @param neverReadAgain the share of what such a shelf would load that nobody reads before it
  *     changes, or the recording ends
  * @param gap between a question and the next like it
- * @param loadMicros what a load took on average; empty if none was recorded
+ * @param loadMicros what the load of an answer took, on average of the questions
  */
 public record Repeats(
     StatementText statement,
@@ -21,7 +21,7 @@ public record Repeats(
     Share wouldHit,
     Share neverReadAgain,
     Optional<Gap> gap,
-    Optional<Double> loadMicros) {
+    double loadMicros) {
   /**
    * Times between a question and the next like it.
    *
@@ -32,6 +32,6 @@ public record Repeats(
 
   /** About how much time a shelf without bound would save, in microseconds. */
   public double savedMicros() {
-    return questions * wouldHit.ratio() * loadMicros.orElse(0.0);
+    return questions * wouldHit.ratio() * loadMicros;
   }
 }

@@ -25,7 +25,6 @@ final class StatementState {
   private final Histogram gaps = new Histogram(2);
   private final Answers answers = new Answers();
   private long questions;
-  private long loads;
   private double loadMicros;
 
   StatementState(RecordingFile.Statement statement) {
@@ -35,10 +34,7 @@ final class StatementState {
 
   void ask(Asked asked, Judged judged) {
     questions++;
-    if (asked.isRead()) {
-      loads++;
-      loadMicros += asked.loadMicros();
-    }
+    loadMicros += asked.loadMicros();
     List<@Nullable Object> values = asked.values();
     if (!asked.known() || values == null || values.size() != parameters.size()) {
       return;
@@ -89,7 +85,7 @@ final class StatementState {
         hits.share(rate, questions * rate),
         unread.share(rate),
         gap,
-        loads == 0 ? Optional.empty() : Optional.of(loadMicros / loads));
+        loadMicros / questions);
   }
 
   List<KeyAdvice> advice(List<KeyState> keys, Share hits, boolean told) {
