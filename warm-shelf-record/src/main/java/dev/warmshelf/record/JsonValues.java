@@ -1,6 +1,7 @@
 package dev.warmshelf.record;
 
 import com.fasterxml.jackson.core.JsonGenerator;
+import com.fasterxml.jackson.core.JsonParser;
 import com.fasterxml.jackson.databind.JsonNode;
 import dev.warmshelf.key.ValueType;
 import java.io.IOException;
@@ -58,9 +59,29 @@ final class JsonValues {
   }
 
   /**
+   * The value at which the parser stands.
+   *
    * @throws IllegalArgumentException if the type is not known or the text is none of it
+   * @throws IOException if it is not JSON
    */
-  static @Nullable Object read(JsonNode node) {
+  static @Nullable Object read(JsonParser json) throws IOException {
+    return switch (json.currentToken()) {
+      case VALUE_NULL -> null;
+      case VALUE_STRING -> json.getText();
+      case VALUE_TRUE -> true;
+      case VALUE_FALSE -> false;
+      case VALUE_NUMBER_INT -> {
+        long number = json.getLongValue();
+        if (number == (int) number) {
+          yield (int) number;
+        }
+        yield number;
+      }
+      default -> read(json.<JsonNode>readValueAsTree());
+    };
+  }
+
+  private static @Nullable Object read(JsonNode node) {
     if (node.isNull()) {
       return null;
     } else if (node.isTextual()) {

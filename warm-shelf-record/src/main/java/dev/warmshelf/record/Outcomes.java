@@ -20,12 +20,18 @@ final class Outcomes {
   }
 
   static Origin of(String letter) {
-    for (Origin origin : Origin.values()) {
-      if (letter(origin).equals(letter)) {
-        return origin;
-      }
-    }
-    throw new IllegalArgumentException(
-        "'" + letter + "' is no outcome; expected k, r, o, l, m, j, s or d");
+    return switch (letter) {
+      case "k" -> Origin.KEPT;
+      case "r" -> Origin.REVIVED;
+      case "o" -> Origin.OLD;
+      case "l" -> Origin.LOADED;
+      case "m" -> Origin.MENDED;
+      case "j" -> Origin.JOINED;
+      case "s" -> Origin.SHARED;
+      case "d" -> Origin.DIRECT;
+      default ->
+          throw new IllegalArgumentException(
+              "'" + letter + "' is no outcome; expected k, r, o, l, m, j, s or d");
+    };
   }
 }

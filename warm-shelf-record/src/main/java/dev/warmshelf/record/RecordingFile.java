@@ -1,6 +1,8 @@
 package dev.warmshelf.record;
 
+import com.fasterxml.jackson.core.JsonParser;
 import com.fasterxml.jackson.core.JsonProcessingException;
+import com.fasterxml.jackson.core.JsonToken;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
 import dev.warmshelf.shelf.Origin;
@@ -29,6 +31,7 @@ import org.jspecify.annotations.Nullable;
 /** Reads a {@link ShelfRecording} back. */
 public final class RecordingFile {
   private static final ObjectMapper JSON = new ObjectMapper();
+  private static final int UNTOLD = -1;
 
   private final Map<Integer, Statement> statements = new HashMap<>();
   private final Reader each;
@@ -154,16 +157,14 @@ public final class RecordingFile {
       String line;
       while ((line = lines.readLine()) != null) {
         number++;
-        JsonNode node;
         try {
-          node = JSON.readTree(line);
+          reading.line(line, number);
         } catch (JsonProcessingException e) {
           if (number > 1 && !lines.ready()) {
             break; // cut off in the middle of a line
           }
           throw new IOException(file + ", line " + number + ": this is not JSON.", e);
         }
-        reading.line(node, number);
       }
     } catch (ZipException e) {
       throw new IOException(file + " is no recording: it is not compressed with gzip.", e);
@@ -178,11 +179,16 @@ public final class RecordingFile {
         reading.began, reading.parameters, reading.questions, reading.lost, reading.complete);
   }
 
-  private void line(JsonNode node, int number) {
+  private void line(String line, int number) throws IOException {
+    if (number > 1 && line.startsWith("[")) {
+      try (JsonParser parser = JSON.createParser(line)) {
+        question(parser);
+      }
+      return;
+    }
+    JsonNode node = JSON.readTree(line);
     if (number == 1) {
       header(node);
-    } else if (node.isArray()) {
-      question(node);
     } else if (node.has("statement")) {
       List<String> names = new ArrayList<>();
       node.path("parameters").forEach(name -> names.add(name.asText()));
@@ -234,30 +240,47 @@ public final class RecordingFile {
     parameters = node.path("parameters").asBoolean();
   }
 
-  private void question(JsonNode node) {
-    if (node.size() < 8) {
-      throw new IllegalArgumentException(
-          "a question has eight members or nine, not " + node.size());
+  /** Member by member: a recording has millions of these. */
+  private void question(JsonParser json) throws IOException {
+    json.nextToken();
+    long at = json.nextLongValue(UNTOLD);
+    Statement statement = statement(json.nextIntValue(UNTOLD));
+    String key = text(json);
+    Origin outcome = Outcomes.of(text(json));
+    long load = json.nextLongValue(UNTOLD);
+    int rows = json.nextIntValue(UNTOLD);
+    long bytes = json.nextLongValue(UNTOLD);
+    String fingerprint = json.nextTextValue();
+    if (fingerprint == null && json.currentToken() != JsonToken.VALUE_NULL) {
+      throw new IllegalArgumentException("a question has eight members or nine");
     }
-    Statement statement = statement(node.get(1).asInt());
     Optional<List<@Nullable Object>> values = Optional.empty();
-    if (node.size() > 8) {
+    if (json.nextToken() == JsonToken.START_ARRAY) {
       List<@Nullable Object> read = new ArrayList<>();
-      node.get(8).forEach(value -> read.add(JsonValues.read(value)));
+      while (json.nextToken() != JsonToken.END_ARRAY) {
+        read.add(JsonValues.read(json));
+      }
       values = Optional.of(Collections.unmodifiableList(read));
     }
     questions++;
     each.question(
         new Question(
-            node.get(0).asLong(),
+            at,
             statement,
-            node.get(2).asText(),
-            Outcomes.of(node.get(3).asText()),
-            node.get(4).asLong(),
-            node.get(7).isNull()
+            key,
+            outcome,
+            load,
+            fingerprint == null
                 ? Optional.empty()
-                : Optional.of(
-                    new Told(node.get(5).asInt(), node.get(6).asLong(), node.get(7).asText())),
+                : Optional.of(new Told(rows, bytes, fingerprint)),
             values));
+  }
+
+  private static String text(JsonParser json) throws IOException {
+    String text = json.nextTextValue();
+    if (text == null) {
+      throw new IllegalArgumentException("a question has eight members or nine");
+    }
+    return text;
   }
 }

@@ -4,6 +4,7 @@ import java.util.Collection;
 import java.util.HashMap;
 import java.util.Map;
 import java.util.function.LongFunction;
+import java.util.function.LongPredicate;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -52,6 +53,16 @@ final class Sample<S> {
   }
 
   boolean isIn(long digest) {
+    return isBelow(digest, bound);
+  }
+
+  /** Whether a digest is looked at as it stands now; goes for any thread, and stays as it is. */
+  LongPredicate isIn() {
+    long now = bound;
+    return digest -> isBelow(digest, now);
+  }
+
+  private static boolean isBelow(long digest, long bound) {
     return digest >>> 2 < bound;
   }
 

@@ -18,6 +18,7 @@ import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
+import java.util.function.LongPredicate;
 
 /**
  * The library's own store, asked what a recording asks: of the keys that are looked at, in as much
@@ -84,16 +85,13 @@ final class SmallShelf {
   }
 
   /** From now on only this part of all keys is looked at. */
-  void lookAt(double part, Sample<?> sample) {
-    if (part == rate) {
-      return;
-    }
+  void lookAt(double part, LongPredicate isIn) {
     rate = part;
     List<Entry> kept = new ArrayList<>();
     store.forEach(kept::add);
     store = store(part);
     for (Entry entry : kept) {
-      if (sample.isIn(told(entry).key())) {
+      if (isIn.test(told(entry).key())) {
         store.put(entry);
       }
     }

@@ -13,6 +13,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Set;
 import java.util.function.LongConsumer;
+import java.util.function.LongPredicate;
 
 /**
  * Reads a recording once, and says what repeats, which keys are wrong, and what other memory or
@@ -33,6 +34,7 @@ public final class Study {
   private final Changes changes = new Changes();
   private final Judged judged = new Judged(changes);
   private final Lives lives;
+  private final Beside beside = new Beside();
   private final List<SmallShelf> shelves = new ArrayList<>();
   private double rate = 1;
   private double questions;
@@ -100,8 +102,11 @@ public final class Study {
    */
   public static Findings of(Path recording, Plan plan, LongConsumer progress) throws IOException {
     Study study = new Study(plan);
-    RecordingFile.Summary summary = RecordingFile.read(recording, study.reader(progress));
-    return study.findings(summary);
+    try {
+      return study.findings(RecordingFile.read(recording, study.reader(progress)));
+    } finally {
+      study.beside.close();
+    }
   }
 
   private RecordingFile.Reader reader(LongConsumer progress) {
@@ -152,7 +157,7 @@ public final class Study {
       lives.ask(asked, rate);
       Key name =
           named.computeIfAbsent(asked.key(), digest -> Key.named("", Long.toHexString(digest)));
-      shelves.forEach(shelf -> shelf.ask(name, asked));
+      beside.then(() -> shelves.forEach(shelf -> shelf.ask(name, asked)));
     }
   }
 
@@ -162,12 +167,15 @@ public final class Study {
       rate = keys.rate();
       named.keySet().removeIf(each -> !keys.isIn(each));
       lives.forgetAllBut(keys);
-      shelves.forEach(shelf -> shelf.lookAt(rate, keys));
+      double part = rate;
+      LongPredicate isIn = keys.isIn();
+      beside.then(() -> shelves.forEach(shelf -> shelf.lookAt(part, isIn)));
     }
   }
 
   private Findings findings(RecordingFile.Summary summary) {
     judged.until(Long.MAX_VALUE);
+    beside.await();
     Map<Integer, List<KeyState>> byStatement = new HashMap<>();
     keys.all()
         .forEach(
