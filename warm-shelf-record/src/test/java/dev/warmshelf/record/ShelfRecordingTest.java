@@ -7,7 +7,9 @@ import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.record.RecordingFile.Question;
 import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Ground;
@@ -32,6 +34,7 @@ import java.util.AbstractList;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
+import java.util.Set;
 import java.util.UUID;
 import java.util.concurrent.CountDownLatch;
 import java.util.zip.GZIPInputStream;
@@ -78,6 +81,50 @@ class ShelfRecordingTest {
     assertThat(first.key()).isNotEqualTo(questions.get(2).key());
     assertThat(first.answer()).hasValue(new RecordingFile.Told(1, 104, "0000000000000004"));
     assertThat(questions).extracting(Question::atMicros).isSorted();
+  }
+
+  @Test
+  void changesAndTheTablesOfStatementsAreReadBack() throws Exception {
+    Path file = directory.resolve("changes.jsonl.gz");
+    Lane port = Lane.ofTable("public", "port");
+    Lane island = Lane.ofTable("public", "an \"island\"");
+    AskedQuestion words = new AskedQuestion("SELECT :id", List.of("id"), List.of(1));
+    try (ShelfRecording recording = ShelfRecording.to(file).open()) {
+      for (Footprint footprint :
+          List.of(Footprint.of(port), Footprint.of(port), Footprint.of(port, island))) {
+        recording.asked("s", key(1), words, Origin.LOADED, 5, "no content", footprint);
+      }
+      recording.changed(List.of(Change.atLarge(island), Change.atLarge(Lane.SCHEMA)));
+    }
+    List<String> told = new ArrayList<>();
+    RecordingFile.read(
+        file,
+        new RecordingFile.Reader() {
+          @Override
+          public void question(Question question) {
+            told.add("question");
+          }
+
+          @Override
+          public void changed(RecordingFile.TableChange change) {
+            assertThat(change.atMicros()).isNotNegative();
+            told.add("changed " + change.table());
+          }
+
+          @Override
+          public void dependsOn(RecordingFile.Statement statement, Set<String> tables) {
+            told.add(statement.number() + " on " + tables);
+          }
+        });
+    assertThat(told)
+        .containsExactly(
+            "1 on [\"public\".\"port\"]",
+            "question",
+            "question",
+            "1 on [\"public\".\"an \"\"island\"\"\", \"public\".\"port\"]",
+            "question",
+            "changed \"public\".\"an \"\"island\"\"\"",
+            "changed *");
   }
 
   @Test
