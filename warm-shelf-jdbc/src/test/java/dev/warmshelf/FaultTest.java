@@ -50,12 +50,12 @@ class FaultTest {
 
   @Test
   void whateverCallFailsNothingIsStaleAndNothingHangs() throws Exception {
-    strikeEach(ByQueries::new, new Plan(17, LAST_LOOKS, true));
+    strikeEach(ByQueries::new, new Plan(29, LAST_LOOKS, true));
   }
 
   @Test
   void neitherUnderAnUnchangedProgram() throws Exception {
-    strikeEach(ByJdbc::new, new Plan(67, 0, false));
+    strikeEach(ByJdbc::new, new Plan(97, 0, false));
   }
 
   /**

@@ -5,7 +5,9 @@ import static org.assertj.core.api.Assertions.assertThat;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.HeldSize;
@@ -14,6 +16,7 @@ import dev.warmshelf.shelf.Recorder;
 import dev.warmshelf.store.Content;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.List;
 import java.util.Map;
 import org.junit.jupiter.api.BeforeAll;
@@ -24,6 +27,8 @@ class RecorderTest implements Recorder {
   private static TestDatabase database;
 
   private final List<Told> told = new ArrayList<>();
+
+  private final List<Change> changed = Collections.synchronizedList(new ArrayList<>());
 
   private record Told(
       String shelf, Key key, AskedQuestion words, Origin outcome, long loadNanos, Object answer) {}
@@ -43,7 +48,29 @@ class RecorderTest implements Recorder {
       long loadNanos,
       Object answer,
       Footprint footprint) {
+    boolean isKept = outcome == Origin.LOADED || outcome == Origin.KEPT;
+    assertThat(footprint).matches(known -> (known != null && known.size() > 0) == isKept);
     told.add(new Told(shelf, key, words, outcome, loadNanos, answer));
+  }
+
+  @Override
+  public void changed(List<Change> changes) {
+    changed.addAll(changes);
+  }
+
+  @Test
+  void whatChangesIsToldUntilNobodyListens() throws Exception {
+    try (WarmShelf warm = database.shelf(5).open()) {
+      warm.recordTo(this);
+      database.run("UPDATE port SET name = name WHERE id = 1");
+      Waiting.until("the change is told", () -> !changed.isEmpty());
+      assertThat(changed).extracting(Change::table).containsOnly(Lane.ofTable("public", "port"));
+      int before = changed.size();
+      warm.recordTo(null);
+      database.run("UPDATE port SET name = name WHERE id = 1");
+      Waiting.untilDelivered(warm);
+      assertThat(changed).hasSize(before);
+    }
   }
 
   @Test

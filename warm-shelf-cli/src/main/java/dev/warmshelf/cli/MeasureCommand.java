@@ -244,6 +244,7 @@ final class MeasureCommand implements Callable<Integer> {
 
   /** Reads for the command that has started this one, until that ends. */
   private int read(Workload workload) throws Exception {
+    System.setOut(System.err); // whatever else would be written among the answers, such as logs
     Screen nobody = new Screen(new PrintWriter(Writer.nullWriter()));
     try (Interrupts ignored = Interrupts.first(() -> {}); // Ctrl-C is for that command
         HikariDataSource pool = database.pool(SharingProcesses.CONNECTIONS)) {

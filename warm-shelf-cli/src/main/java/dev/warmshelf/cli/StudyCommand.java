@@ -138,8 +138,12 @@ final class StudyCommand implements Callable<Integer> {
 
   /** A life as its option takes it. */
   static String inWords(Duration life) {
-    return life.toSeconds() % 3600 == 0
-        ? life.toHours() + " h"
-        : life.toSeconds() % 60 == 0 ? life.toMinutes() + " min" : life.toMillis() / 1e3 + " s";
+    long millis = life.toMillis();
+    if (millis % 1_000 != 0) {
+      return millis + " ms";
+    } else if (life.toSeconds() % 60 != 0) {
+      return life.toSeconds() + " s";
+    }
+    return life.toMinutes() % 60 == 0 ? life.toHours() + " h" : life.toMinutes() + " min";
   }
 }

@@ -158,15 +158,22 @@ final class StudyReport {
     lines.add("");
     lines.add("A time alone, with no feed and no bound on memory:");
     TextTable table = new TextTable(List.of("kept for", "hit", "stale", "time saved"));
+    List<String> last = List.of();
+    boolean more = false;
     for (LifeForecast each : findings.lives()) {
-      table.row(
-          List.of(
-              StudyCommand.inWords(each.life()),
-              share(each.hits()),
-              share(each.stale()),
-              share(each.saved())));
+      List<String> row = List.of(share(each.hits()), share(each.stale()), share(each.saved()));
+      more = row.equals(last);
+      if (!more) {
+        last = row;
+        List<String> cells = new ArrayList<>(List.of(StudyCommand.inWords(each.life())));
+        cells.addAll(row);
+        table.row(cells);
+      }
     }
     lines.addAll(table.lines(INDENT));
+    if (more) {
+      lines.add(INDENT + "Longer is the same, as far as the recording goes.");
+    }
   }
 
   private static String inWords(Leaving choice) {
