@@ -58,6 +58,38 @@ class FaultTest {
     strikeEach(ByJdbc::new, new Plan(97, 0, false));
   }
 
+  /** Whatever call an error strikes, the connection is given back to its pool. */
+  @Test
+  void noErrorKeepsAConnection() throws Exception {
+    FaultySource faulty = new FaultySource(TestDatabase.create().dataSource());
+    try (WarmShelf warm = WarmShelf.over(faulty.dataSource()).onTtlAlone().open()) {
+      DataSource source = warm.dataSource();
+      boolean struck;
+      int call = 0;
+      do {
+        faulty.failAt(++call, Fault.ERROR);
+        Run.attempt(() -> alterAndWrite(source));
+        struck = faulty.hasFailed();
+        faulty.failAt(Long.MAX_VALUE, Fault.ERROR);
+        Waiting.until("what call " + call + " had is given back", () -> faulty.open().isEmpty());
+      } while (struck);
+      assertThat(call).isGreaterThan(12);
+    }
+    faulty.close();
+  }
+
+  private static void alterAndWrite(DataSource source) throws SQLException {
+    try (Connection connection = source.getConnection()) {
+      connection.setAutoCommit(false);
+      try (Statement statement = connection.createStatement()) {
+        statement.execute("SET application_name = 'other'");
+        statement.executeUpdate("UPDATE port SET code = code WHERE id = 1");
+      }
+      connection.commit();
+      connection.setAutoCommit(true);
+    }
+  }
+
   /**
    * Which calls fail.
    *

@@ -113,6 +113,7 @@ final class ShelvedConnection extends DelegatingConnection {
       throw new SQLException("This connection has been closed.", CONNECTION_DOES_NOT_EXIST);
     }
     Connection taken = borrowing.borrow();
+    boolean done = false;
     try {
       drivers = taken.unwrap(BaseConnection.class);
       if (readOnly != null) {
@@ -124,9 +125,11 @@ final class ShelvedConnection extends DelegatingConnection {
       if (taken.getAutoCommit() != autoCommit) {
         taken.setAutoCommit(autoCommit);
       }
-    } catch (SQLException | RuntimeException e) {
-      taken.close();
-      throw e;
+      done = true;
+    } finally { // after an error, too, somebody must give it back
+      if (!done) {
+        taken.close();
+      }
     }
     real = taken;
     return taken;
@@ -512,28 +515,48 @@ final class ShelvedConnection extends DelegatingConnection {
       return;
     }
     closed = true;
-    for (ShelvedStatement statement : List.copyOf(statements)) {
-      statement.close();
-    }
     Connection known = real;
-    if (known != null) {
-      BaseConnection physical = drivers;
-      if (dialogue.givesBack() && physical != null) {
-        source.shelves().isAtLarge(physical); // before anybody can be given it
+    try {
+      for (ShelvedStatement statement : List.copyOf(statements)) {
+        statement.close();
       }
+      BaseStatement own = maker;
+      if (own != null) {
+        own.close();
+      }
+    } finally {
+      if (known != null) {
+        giveBack(known);
+      }
+    }
+  }
+
+  private void giveBack(Connection known) throws SQLException {
+    try {
+      tellWhatItIsLike();
+    } finally {
       try {
-        BaseStatement own = maker;
-        if (own != null) {
-          own.close();
-        }
+        known.close();
       } finally {
-        try {
-          known.close();
-        } finally {
-          // A pool may have rolled back, or committed: whoever comes next must not miss it.
-          state.isOnServer(false, false);
-          dialogue.sent();
-        }
+        // A pool may have rolled back, or committed: whoever comes next must not miss it.
+        state.isOnServer(false, false);
+        dialogue.sent();
+      }
+    }
+  }
+
+  /** Before anybody can be given it. What could not be found out may be anything. */
+  private void tellWhatItIsLike() {
+    BaseConnection physical = drivers;
+    if (physical == null) {
+      return;
+    }
+    boolean differs = true;
+    try {
+      differs = dialogue.givesBack();
+    } finally {
+      if (differs) {
+        source.shelves().isAtLarge(physical);
       }
     }
   }
