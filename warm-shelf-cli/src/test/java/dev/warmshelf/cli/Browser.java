@@ -250,7 +250,11 @@ final class Browser implements AutoCloseable {
   @Override
   public void close() throws Exception {
     socket.abort();
+    List<ProcessHandle> helpers = process.descendants().toList();
     process.destroy();
     process.waitFor();
+    for (ProcessHandle helper : helpers) { // they write into the directory until they have ended
+      helper.onExit().get(SECONDS, TimeUnit.SECONDS);
+    }
   }
 }
