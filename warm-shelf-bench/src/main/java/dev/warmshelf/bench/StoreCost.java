@@ -74,7 +74,7 @@ public final class StoreCost {
   private static void putIntoFull(Leaving leaving) {
     try (SystemTime time = SystemTime.start()) {
       Room room = new Room(Long.MAX_VALUE, ENTRIES, Long.MAX_VALUE, leaving, time);
-      BoundedStore store = new BoundedStore(room, new NoKeeper());
+      BoundedStore store = new BoundedStore(room, Keeper.NONE);
       for (int id = 0; id < ENTRIES; id++) {
         Entry entry = entry(id, time);
         entry.use(time.coarseNanos());
@@ -106,19 +106,6 @@ public final class StoreCost {
           longestAtWork / 1e3,
           kept,
           PUTS);
-    }
-  }
-
-  /** For a store whose entries nobody asks about. */
-  static final class NoKeeper implements Keeper {
-    @Override
-    public boolean isOut(Entry entry) {
-      return false;
-    }
-
-    @Override
-    public void left(Entry entry) {
-      // counted by nobody here
     }
   }
 

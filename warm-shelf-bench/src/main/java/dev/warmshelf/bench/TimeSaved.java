@@ -1,7 +1,7 @@
 package dev.warmshelf.bench;
 
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Footprint;
@@ -10,11 +10,12 @@ import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill;
 import dev.warmshelf.store.Fill.Life;
 import dev.warmshelf.store.Fill.Renewable;
+import dev.warmshelf.store.Keeper;
 import dev.warmshelf.store.Leaving;
 import dev.warmshelf.store.Room;
 import dev.warmshelf.trial.Zipf;
 import java.io.PrintStream;
-import java.time.Instant;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Comparator;
@@ -40,30 +41,10 @@ import java.util.function.IntToLongFunction;
 public final class TimeSaved {
   private static final int QUESTIONS = 5_000;
   private static final int ASKED = 200_000;
-  private static final long STEP_NANOS = 10_000_000;
+  private static final Duration STEP = Duration.ofMillis(10);
   private static final double[] MEMORY = {0.02, 0.05, 0.1, 0.25};
 
   private TimeSaved() {}
-
-  /** A clock that goes one step with each question. */
-  private static final class StepTime implements TimeSource {
-    private long nanos;
-
-    @Override
-    public long nanos() {
-      return nanos;
-    }
-
-    @Override
-    public long coarseNanos() {
-      return nanos;
-    }
-
-    @Override
-    public Instant wall() {
-      return Instant.ofEpochSecond(0, nanos);
-    }
-  }
 
   /**
    * What is asked, one after the other: a question's number, or if negative, -1 less that of one
@@ -156,14 +137,13 @@ public final class TimeSaved {
   }
 
   private static double saved(Stream stream, long memory, Leaving leaving) {
-    StepTime time = new StepTime();
+    MovableTime time = new MovableTime();
     BoundedStore store =
-        new BoundedStore(
-            new Room(memory, Long.MAX_VALUE, memory / 8, leaving, time), new StoreCost.NoKeeper());
+        new BoundedStore(new Room(memory, Long.MAX_VALUE, memory / 8, leaving, time), Keeper.NONE);
     Key[] keys = keys();
     double saved = 0;
     for (int each : stream.asked) {
-      time.nanos += STEP_NANOS;
+      time.pass(STEP);
       int question = each < 0 ? -1 - each : each;
       Entry kept = store.get(keys[question]);
       if (each < 0) {
@@ -171,11 +151,11 @@ public final class TimeSaved {
           store.remove(kept);
         }
       } else if (kept != null) {
-        kept.use(time.nanos);
+        kept.use(time.nanos());
         saved += stream.costNanos[question];
       } else {
-        Fence fence = new Fence(0, time.nanos - stream.costNanos[question]);
-        Fill fill = new Fill(fence, 0, time.nanos, Life.WITHOUT_END, Renewable.NOT);
+        Fence fence = new Fence(0, time.nanos() - stream.costNanos[question]);
+        Fill fill = new Fill(fence, 0, time.nanos(), Life.WITHOUT_END, Renewable.NOT);
         long own = stream.bytes[question] - 300; // what an entry takes beside its value
         byte[] value = new byte[(int) Math.max(0, Math.min(own, 50_000_000))];
         store.put(new Entry(keys[question], value, Footprint.NOTHING, fill));

@@ -32,8 +32,8 @@ final class KeyState {
     this.statement = statement;
   }
 
-  /** Whether a shelf without bound would have answered. */
-  boolean ask(Asked asked) {
+  /** Counts whether a shelf without bound would have answered. */
+  void ask(Asked asked) {
     boolean hit =
         questions > 0 && (asked.known() ? asked.fingerprint() == last : asked.outcome().isHit());
     if (hit) {
@@ -49,7 +49,6 @@ final class KeyState {
     questions++;
     last = asked.fingerprint();
     lastMicros = asked.atMicros();
-    return hit;
   }
 
   /** How many fills nobody has read, if the recording ends now. */

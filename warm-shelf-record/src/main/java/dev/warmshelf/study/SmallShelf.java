@@ -4,6 +4,7 @@ import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Content;
 import dev.warmshelf.store.Entry;
@@ -12,9 +13,7 @@ import dev.warmshelf.store.Fill.Life;
 import dev.warmshelf.store.Fill.Renewable;
 import dev.warmshelf.store.Keeper;
 import dev.warmshelf.store.Leaving;
-import dev.warmshelf.store.Room;
 import dev.warmshelf.study.Share.Sums;
-import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
@@ -26,62 +25,36 @@ import java.util.function.LongPredicate;
  * Optimization using Miniature Simulations", 2017). For one thread.
  */
 final class SmallShelf {
-  private static final int LARGEST_PART = 8;
   private static final int NANOS_PER_MICRO = 1_000;
 
   private final Leaving leaving;
   private final long bytes;
-  private final Clock clock = new Clock();
+  private final TimeSource time;
   private final Sums hits = new Sums();
   private final Sums saved = new Sums();
   private BoundedStore store;
   private double rate = 1;
 
-  /** Reads the recording's time. */
-  private static final class Clock implements TimeSource {
-    private long nanos;
-
-    @Override
-    public long nanos() {
-      return nanos;
-    }
-
-    @Override
-    public long coarseNanos() {
-      return nanos;
-    }
-
-    @Override
-    public Instant wall() {
-      return Instant.EPOCH.plusNanos(nanos);
-    }
-  }
-
   /** An answer that is not there, of a size and fingerprint. */
   private record Told(long key, int rows, long bytes, long fingerprint) implements Content {}
 
-  /** Nothing is ever out by itself. */
-  private static final class NoKeeper implements Keeper {
-    @Override
-    public boolean isOut(Entry entry) {
-      return false;
-    }
-
-    @Override
-    public void left(Entry entry) {}
-  }
-
-  SmallShelf(Leaving leaving, long bytes) {
+  /**
+   * @param time shows when each question was asked
+   */
+  SmallShelf(Leaving leaving, long bytes, TimeSource time) {
+    this.time = time;
     this.leaving = leaving;
     this.bytes = bytes;
     this.store = store(1);
   }
 
   private BoundedStore store(double part) {
-    long room = Math.max(1, Math.round(bytes * part));
-    long largest = Math.max(1, Math.min(room, bytes / LARGEST_PART));
-    return new BoundedStore(
-        new Room(room, Long.MAX_VALUE, largest, leaving, clock), new NoKeeper());
+    double largest = Capacity.bytes(bytes).largestShare() / part;
+    Capacity less =
+        Capacity.bytes(Math.max(1, Math.round(bytes * part)))
+            .largestShare(Math.min(1, largest))
+            .leaving(leaving);
+    return new BoundedStore(less.room(time), Keeper.NONE);
   }
 
   /** From now on only this part of all keys is looked at. */
@@ -102,21 +75,20 @@ final class SmallShelf {
   }
 
   void ask(Key key, Asked asked) {
-    clock.nanos = asked.atMicros() * NANOS_PER_MICRO;
+    long now = time.nanos();
     Entry kept = store.get(key);
     boolean hit = kept != null && told(kept).fingerprint() == asked.fingerprint();
     hits.add(asked.key(), hit ? 1 / rate : 0, 1 / rate);
     saved.add(asked.key(), hit ? asked.loadMicros() / rate : 0, asked.loadMicros() / rate);
     if (kept != null) {
       if (hit) {
-        kept.use(clock.nanos);
+        kept.use(now);
         return;
       }
       store.remove(kept);
     }
     long load = asked.loadMicros() * NANOS_PER_MICRO;
-    Fill fill =
-        new Fill(new Fence(0, clock.nanos - load), 0, clock.nanos, Life.WITHOUT_END, Renewable.NOT);
+    Fill fill = new Fill(new Fence(0, now - load), 0, now, Life.WITHOUT_END, Renewable.NOT);
     Told told = new Told(asked.key(), asked.rows(), asked.bytes(), asked.fingerprint());
     store.put(new Entry(key, told, Footprint.NOTHING, fill, load));
   }

@@ -1,5 +1,6 @@
 package dev.warmshelf.study;
 
+import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.record.RecordingFile;
 import dev.warmshelf.store.Leaving;
@@ -35,6 +36,7 @@ public final class Study {
   private final Judged judged = new Judged(changes);
   private final Lives lives;
   private final Beside beside = new Beside();
+  private final MovableTime time = new MovableTime();
   private final List<SmallShelf> shelves = new ArrayList<>();
   private double rate = 1;
   private double questions;
@@ -81,7 +83,7 @@ public final class Study {
     this.keys = new Sample<>(plan.mostKeys());
     this.lives = new Lives(plan.lives());
     for (Leaving each : plan.leaving()) {
-      plan.memory().forEach(bytes -> shelves.add(new SmallShelf(each, bytes)));
+      plan.memory().forEach(bytes -> shelves.add(new SmallShelf(each, bytes, time)));
     }
   }
 
@@ -157,7 +159,11 @@ public final class Study {
       lives.ask(asked, rate);
       Key name =
           named.computeIfAbsent(asked.key(), digest -> Key.named("", Long.toHexString(digest)));
-      beside.then(() -> shelves.forEach(shelf -> shelf.ask(name, asked)));
+      beside.then(
+          () -> {
+            time.moveTo(asked.atMicros() * 1_000);
+            shelves.forEach(shelf -> shelf.ask(name, asked));
+          });
     }
   }
 

@@ -5,7 +5,7 @@ import static org.assertj.core.api.Assertions.within;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Footprint;
@@ -22,7 +22,6 @@ import dev.warmshelf.store.Leaving;
 import dev.warmshelf.trial.Zipf;
 import java.nio.file.Path;
 import java.time.Duration;
-import java.time.Instant;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -131,26 +130,6 @@ class StudyTest {
             });
   }
 
-  /** A clock that a recording's questions move. */
-  private static final class StepTime implements TimeSource {
-    private long nanos;
-
-    @Override
-    public long nanos() {
-      return nanos;
-    }
-
-    @Override
-    public long coarseNanos() {
-      return nanos;
-    }
-
-    @Override
-    public Instant wall() {
-      return Instant.EPOCH.plusNanos(nanos);
-    }
-  }
-
   /** Questions by Zipf's law, of skewed size and load time, of which some change. */
   private static final class Stream {
     private static final int QUESTIONS = 2_000;
@@ -184,7 +163,7 @@ class StudyTest {
   /** What a shelf of this room gives: hits of all, and time saved of all. */
   private static double[] measured(long bytes, Leaving leaving, int questions) throws Exception {
     Stream stream = new Stream();
-    StepTime time = new StepTime();
+    MovableTime time = new MovableTime();
     Policy policy =
         Policy.standard().ttl(Duration.ofDays(100)).holding(Capacity.bytes(bytes).leaving(leaving));
     double hits = 0;
@@ -203,13 +182,13 @@ class StudyTest {
         all += load;
         if (kept == null) {
           Fence fence = shelf.fence();
-          time.nanos += load;
+          time.pass(Duration.ofNanos(load));
           shelf.put(stream.key(id), now, Footprint.NOTHING, fence);
         } else {
           hits++;
           saved += load;
         }
-        time.nanos += 10_000_000;
+        time.pass(Duration.ofMillis(10));
       }
     }
     return new double[] {hits / questions, saved / all};

@@ -7,7 +7,6 @@ import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.shelf.Upkeep;
 import dev.warmshelf.sql.SqlStatement;
 import java.sql.SQLException;
@@ -274,11 +273,6 @@ public final class ShelfKit implements AutoCloseable {
   /** All that was asked, a line each, in the order in which it was answered. */
   public String history() {
     return asked.stream().map(Asked::inWords).collect(Collectors.joining("\n"));
-  }
-
-  /** Invalidates everything, so that the next read of each answer is a load. */
-  public void clear() {
-    warm.shelves().forEach(Shelf::clear);
   }
 
   @Override
