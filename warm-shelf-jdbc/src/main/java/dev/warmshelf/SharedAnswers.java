@@ -106,6 +106,9 @@ final class SharedAnswers implements AutoCloseable {
   /** For the keeper: the store has just failed, or all is over. */
   private final Semaphore wake = new Semaphore(0);
 
+  /** The filler's. */
+  private @Nullable Moment moment;
+
   private final Thread filler;
   private final Thread keeper;
   private volatile boolean away = true;
@@ -515,6 +518,21 @@ final class SharedAnswers implements AutoCloseable {
     }
   }
 
+  /**
+   * A moment by the store's clock, and one after it by this process's. What was loaded by then is
+   * at least as old by the one as by the other, whenever it arrives.
+   */
+  private record Moment(long ofStore, long nanos) {}
+
+  private Moment momentAfter(Entry entry) throws SharedStoreException {
+    Moment known = moment;
+    if (known == null || known.nanos() - entry.filledNanos() < 0) {
+      known = new Moment(store.moment(), time.nanos());
+      moment = known;
+    }
+    return known;
+  }
+
   private void write(Filling filling) {
     SharedForm form = filling.form();
     Entry entry = filling.entry();
@@ -528,19 +546,17 @@ final class SharedAnswers implements AutoCloseable {
         || !form.shelf().isServable(entry)) {
       return;
     }
-    long now = time.nanos();
-    byte[] bytes = SharedBytes.write(form.digest(), place.reached(), entry, now);
-    if (bytes == null || bytes.length > settings.answerBytes()) {
-      return;
-    }
-    Facts facts =
-        new Facts(
-            form.shelf().name(),
-            form.shape().formDigest(),
-            entry.loadNanos(),
-            entry.expires() ? Math.max(0, entry.remainingNanos(now)) : Long.MAX_VALUE);
     try {
-      store.put(form.digest(entry.key()), bytes, facts);
+      Moment after = momentAfter(entry);
+      byte[] bytes = SharedBytes.write(form.digest(), place.reached(), entry, after.nanos());
+      if (bytes == null || bytes.length > settings.answerBytes()) {
+        return;
+      }
+      long left = entry.expires() ? entry.remainingNanos(time.nanos()) : Long.MAX_VALUE;
+      Facts facts =
+          new Facts(
+              form.shelf().name(), form.shape().formDigest(), entry.loadNanos(), Math.max(0, left));
+      store.put(form.digest(entry.key()), bytes, after.ofStore(), facts);
       written.increment();
     } catch (SharedStoreException e) {
       isAway(e);

@@ -21,6 +21,7 @@ import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
+import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
@@ -48,12 +49,17 @@ class SharingTest {
   }
 
   private WarmShelf open(UnaryOperator<Sharing> adjust) throws Exception {
-    Sharing sharing =
-        Sharing.through(
-                PostgresStore.on(database.dataSource())
-                    .reading(1)
-                    .answeringWithin(Duration.ofSeconds(10))) // however busy the machine is
-            .fromLoadsOf(Duration.ZERO);
+    return open(store(), adjust);
+  }
+
+  private SharedStore store() {
+    return PostgresStore.on(database.dataSource())
+        .reading(1)
+        .answeringWithin(Duration.ofSeconds(10)); // however busy the machine is
+  }
+
+  private WarmShelf open(SharedStore store, UnaryOperator<Sharing> adjust) throws Exception {
+    Sharing sharing = Sharing.through(store).fromLoadsOf(Duration.ZERO);
     return database.shelf(5).sharing(adjust.apply(sharing)).open();
   }
 
@@ -116,6 +122,7 @@ class SharingTest {
       case "get" ->
           new SharedStore.Stored(ByteBuffer.wrap(new byte[] {7}), Duration.ofHours(1).toNanos());
       case "lease" -> (SharedStore.Lease) () -> {};
+      case "moment" -> 0L;
       case "list" -> List.of();
       case "oldestPlace" -> Optional.empty();
       case "forget" -> 0;
@@ -149,6 +156,43 @@ class SharingTest {
 
   private interface Step {
     void with(WarmShelf warm) throws Exception;
+  }
+
+  /** Whose answers wait on their way to it. */
+  private SharedStore late(CountDownLatch underWay, CountDownLatch goOn) {
+    SharedStore real = store();
+    return (SharedStore)
+        Proxy.newProxyInstance(
+            SharedStore.class.getClassLoader(),
+            new Class<?>[] {SharedStore.class},
+            (proxy, method, arguments) -> {
+              if (method.getName().equals("put")) {
+                underWay.countDown();
+                goOn.await();
+              }
+              return method.invoke(real, arguments);
+            });
+  }
+
+  /** However long an answer is under way to the store, it is not taken for younger. */
+  @Test
+  void whatArrivesLateIsNoYounger() throws Exception {
+    CountDownLatch underWay = new CountDownLatch(1);
+    CountDownLatch goOn = new CountDownLatch(1);
+    try (WarmShelf one = open();
+        WarmShelf other = open(late(underWay, goOn), sharing -> sharing)) {
+      long began = System.nanoTime();
+      assertThat(ports(other).origin()).isEqualTo(Origin.LOADED);
+      underWay.await();
+      one.clearAll();
+      long cleared = System.nanoTime();
+      Waiting.until("later", () -> System.nanoTime() - cleared > cleared - began);
+      goOn.countDown();
+      untilWritten(other, 1);
+      assertThat(ports(one).origin()).isEqualTo(Origin.LOADED);
+    } finally {
+      goOn.countDown();
+    }
   }
 
   /** Where another process has the ports from, after something has been done to it. */

@@ -14,8 +14,10 @@ import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
 import java.nio.file.StandardOpenOption;
+import java.nio.file.attribute.FileTime;
 import java.time.Duration;
 import java.time.Instant;
+import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.Comparator;
@@ -24,6 +26,7 @@ import java.util.List;
 import java.util.Optional;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.TimeUnit;
 import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
 
@@ -112,8 +115,15 @@ public final class FolderStore implements SharedStore {
     }
   }
 
+  /** The clock by which the system dates files. */
   @Override
-  public void put(byte[] digest, byte[] bytes, Facts facts) throws SharedStoreException {
+  public long moment() {
+    return ChronoUnit.NANOS.between(Instant.EPOCH, Instant.now());
+  }
+
+  @Override
+  public void put(byte[] digest, byte[] bytes, long moment, Facts facts)
+      throws SharedStoreException {
     doing(
         () -> {
           boolean ends = facts.lifeNanos() < Long.MAX_VALUE;
@@ -130,6 +140,7 @@ public final class FolderStore implements SharedStore {
             out.writeLong(end.toEpochMilli());
             out.write(bytes);
           }
+          Files.setLastModifiedTime(made, FileTime.from(moment, TimeUnit.NANOSECONDS));
           return Files.move(
               made,
               file(digest, ANSWER),

@@ -59,12 +59,16 @@ public final class PostgresStore implements SharedStore {
 
   private static final String PUT =
       """
-      INSERT INTO warm_shelf_store.answer (digest, bytes, shelf, form, load_micros, ends)
-      VALUES (?, ?, ?, ?, ?, clock_timestamp() + ? * interval '1 microsecond')
+      INSERT INTO warm_shelf_store.answer (digest, bytes, shelf, form, load_micros, ends, stored)
+      VALUES (?, ?, ?, ?, ?, clock_timestamp() + ? * interval '1 microsecond',
+          timestamptz 'epoch' + ? * interval '1 microsecond')
       ON CONFLICT (digest) DO UPDATE
       SET bytes = EXCLUDED.bytes, load_micros = EXCLUDED.load_micros, ends = EXCLUDED.ends,
-          stored = clock_timestamp(), used = clock_timestamp()
+          stored = EXCLUDED.stored, used = clock_timestamp()
       """;
+
+  private static final String MOMENT =
+      "SELECT (extract(epoch FROM clock_timestamp()) * 1000000)::bigint";
 
   private static final String USED =
       """
@@ -296,7 +300,20 @@ public final class PostgresStore implements SharedStore {
   }
 
   @Override
-  public void put(byte[] digest, byte[] bytes, Facts facts) throws SharedStoreException {
+  public long moment() throws SharedStoreException {
+    return write(
+        over -> {
+          try (PreparedStatement statement = over.connection().prepareStatement(MOMENT);
+              ResultSet row = statement.executeQuery()) {
+            row.next();
+            return TimeUnit.MICROSECONDS.toNanos(row.getLong(1));
+          }
+        });
+  }
+
+  @Override
+  public void put(byte[] digest, byte[] bytes, long moment, Facts facts)
+      throws SharedStoreException {
     write(
         over -> {
           PreparedStatement put = over.usual();
@@ -310,6 +327,7 @@ public final class PostgresStore implements SharedStore {
           } else {
             put.setLong(6, TimeUnit.NANOSECONDS.toMicros(facts.lifeNanos()));
           }
+          put.setLong(7, TimeUnit.NANOSECONDS.toMicros(moment));
           return put.executeUpdate();
         });
   }

@@ -43,11 +43,20 @@ public interface SharedStore extends AutoCloseable {
   @Nullable Stored get(byte[] digest) throws SharedStoreException;
 
   /**
+   * The moment by the store's own clock, for {@link #put}: in nanoseconds, from whenever it counts.
+   *
+   * @throws SharedStoreException if that could not be found out
+   */
+  long moment() throws SharedStoreException;
+
+  /**
    * Keeps bytes under a digest, in place of what was there.
    *
+   * @param moment from when on their age is counted. However long the way of the bytes to the
+   *     store, they are made after that, so that nobody takes them for younger than they are
    * @throws SharedStoreException if that was not possible
    */
-  void put(byte[] digest, byte[] bytes, Facts facts) throws SharedStoreException;
+  void put(byte[] digest, byte[] bytes, long moment, Facts facts) throws SharedStoreException;
 
   /**
    * Notes that answers have been of use.
@@ -113,7 +122,7 @@ public interface SharedStore extends AutoCloseable {
    * What is kept under a digest.
    *
    * @param bytes as they were put; for one reader
-   * @param ageNanos how long ago that was, in nanoseconds, by the store's own clock
+   * @param ageNanos since the moment that was said when they were put, by the store's own clock
    */
   record Stored(ByteBuffer bytes, long ageNanos) {}
 

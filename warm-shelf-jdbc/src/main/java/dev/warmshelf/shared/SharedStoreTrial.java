@@ -122,7 +122,7 @@ public final class SharedStoreTrial {
     for (int size : new int[] {1, 700, LARGE}) {
       byte[] bytes = new byte[size];
       random.nextBytes(bytes);
-      one.put(digest, bytes, facts("trial"));
+      one.put(digest, bytes, one.moment(), facts("trial"));
       expect(gives(one, digest, bytes), "does not give " + size + " bytes as they were put");
       expect(gives(other, digest, bytes), "does not give " + size + " bytes to another process");
     }
@@ -135,7 +135,7 @@ public final class SharedStoreTrial {
   private void tellsAges() throws SharedStoreException {
     byte[] digest = digest();
     long began = System.nanoTime();
-    one.put(digest, new byte[] {1}, facts("trial"));
+    one.put(digest, new byte[] {1}, one.moment(), facts("trial"));
     Stored first = one.get(digest);
     long atMost = System.nanoTime() - began + Duration.ofMillis(10).toNanos();
     expect(
@@ -148,18 +148,24 @@ public final class SharedStoreTrial {
     expect(
         first != null && later != null && later.ageNanos() > first.ageNanos(),
         "tells an age that does not grow");
-    one.put(digest, new byte[] {2}, facts("trial"));
+    long moment = one.moment();
+    one.put(digest, new byte[] {2}, moment, facts("trial"));
     Stored anew = one.get(digest);
     expect(
         later != null && anew != null && anew.ageNanos() < later.ageNanos(),
         "tells the age of what was there before");
+    one.put(digest, new byte[] {3}, moment - Duration.ofHours(1).toNanos(), facts("trial"));
+    Stored late = other.get(digest);
+    expect(
+        late != null && late.ageNanos() >= Duration.ofHours(1).toNanos(),
+        "does not count an age from the moment that was said");
     one.forget("", "");
   }
 
   private void listsAndForgets() throws SharedStoreException {
     byte[] digest = digest();
-    one.put(digest, new byte[] {1, 2, 3}, facts("trial"));
-    one.put(digest(), new byte[] {4}, facts("another"));
+    one.put(digest, new byte[] {1, 2, 3}, one.moment(), facts("trial"));
+    one.put(digest(), new byte[] {4}, one.moment(), facts("another"));
     one.used(List.of(digest, digest()));
     List<Listed> all = one.list(10);
     String name = HexFormat.of().formatHex(digest);
@@ -178,8 +184,8 @@ public final class SharedStoreTrial {
   private void trims() throws SharedStoreException {
     byte[] ended = digest();
     byte[] stays = digest();
-    one.put(ended, new byte[] {1}, new Facts("trial", FORM, 1, 1));
-    one.put(stays, new byte[] {1}, facts("trial"));
+    one.put(ended, new byte[] {1}, one.moment(), new Facts("trial", FORM, 1, 1));
+    one.put(stays, new byte[] {1}, one.moment(), facts("trial"));
     one.trim();
     expect(gives(one, ended, null), "gives what had ended when it was trimmed");
     expect(gives(one, stays, new byte[] {1}), "trims what there is room for");
@@ -258,7 +264,7 @@ public final class SharedStoreTrial {
         int number = (first + i) % digests.size();
         byte[] bytes = new byte[1_000];
         Arrays.fill(bytes, (byte) number);
-        store.put(digests.get(number), bytes, facts("trial"));
+        store.put(digests.get(number), bytes, store.moment(), facts("trial"));
         Stored found = store.get(digests.get(number));
         if (found != null && !found.bytes().equals(ByteBuffer.wrap(bytes))) {
           wrong.add("mixes what several put at once");
