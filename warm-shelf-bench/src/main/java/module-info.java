@@ -2,6 +2,7 @@
 module dev.warmshelf.bench {
   requires static transitive org.jspecify;
   requires dev.warmshelf.jdbc;
+  requires dev.warmshelf.measure;
   requires dev.warmshelf.metrics;
   requires dev.warmshelf.record;
   requires dev.warmshelf.scenario;

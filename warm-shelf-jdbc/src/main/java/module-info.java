@@ -18,7 +18,8 @@ module dev.warmshelf.jdbc {
       dev.warmshelf.cli;
   exports dev.warmshelf.postgres to
       dev.warmshelf.bench,
-      dev.warmshelf.cli;
+      dev.warmshelf.cli,
+      dev.warmshelf.measure;
   exports dev.warmshelf.row to
       dev.warmshelf.bench,
       dev.warmshelf.cli,

@@ -15,6 +15,7 @@ module dev.warmshelf.measure {
   exports dev.warmshelf.measure.figures;
   exports dev.warmshelf.measure.report;
   exports dev.warmshelf.measure.run;
+  exports dev.warmshelf.measure.survey;
   exports dev.warmshelf.measure.text;
   exports dev.warmshelf.measure.workload;
 }

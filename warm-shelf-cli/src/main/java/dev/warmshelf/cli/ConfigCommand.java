@@ -153,8 +153,8 @@ final class ConfigCommand implements Runnable {
           List.of(
               each.recorded().formDigest(),
               Text.count(each.recorded().counts().asked()),
-              StatementsCommand.cut(each.prospect().standing(), STANDING),
-              StatementsCommand.cut(each.recorded().normalForm(), WIDTH)));
+              Text.cut(each.prospect().standing(), STANDING),
+              Text.cut(each.recorded().normalForm(), WIDTH)));
     }
     List<String> lines = new ArrayList<>(List.of(""));
     lines.addAll(table.lines(""));

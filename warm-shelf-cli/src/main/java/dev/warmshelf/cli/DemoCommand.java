@@ -3,6 +3,7 @@ package dev.warmshelf.cli;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.journal.Journal;
+import dev.warmshelf.measure.report.ReportPage;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
@@ -73,7 +74,7 @@ final class DemoCommand implements Callable<Integer> {
       throw new Failure("Give --scale or --small, not both.");
     }
     Limits.require("--seconds", secondsAsked(), 1, Limits.MOST_SECONDS);
-    pages.requireWritable(files);
+    pages.requireWritable(files, ReportPage.plotFiles());
     Scale size = scaleAsked();
     Screen screen = new Screen(spec.commandLine().getOut());
     screen.line("Warm Shelf demo: Skerry Line, a made-up ferry company");

@@ -12,6 +12,7 @@ import dev.warmshelf.measure.figures.RunSettings;
 import dev.warmshelf.measure.figures.Traffic;
 import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.report.ComparisonReport;
+import dev.warmshelf.measure.report.ReportPage;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
@@ -292,7 +293,7 @@ final class DemoStory {
         JournalFeed.DEFAULT_INTERVAL.toMillis());
     say(
         "Table lanes: one booking invalidates every board. Answer lanes: only boards that show its sailing.");
-    pages.draw(result, screen);
+    pages.draw(() -> new ReportPage(result), screen);
     result.faults().forEach(fault -> say("WRONG: %s", fault));
     return result.faults().isEmpty();
   }

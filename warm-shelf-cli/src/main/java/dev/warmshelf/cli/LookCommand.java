@@ -161,7 +161,7 @@ final class LookCommand implements Callable<Integer> {
               left(entry),
               text(entry, "loadedBy"),
               standing(entry),
-              StatementsCommand.cut(question(entry), WIDTH)));
+              Text.cut(question(entry), WIDTH)));
     }
     return table.lines("");
   }

@@ -32,6 +32,7 @@ import picocli.CommandLine.TypeConversionException;
       DemoCommand.class,
       MeasureCommand.class,
       StudyCommand.class,
+      SurveyCommand.class,
       KeyCommand.class,
       FeedCommand.class,
       StoreCommand.class,

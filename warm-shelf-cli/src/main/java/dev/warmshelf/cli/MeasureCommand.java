@@ -7,6 +7,7 @@ import dev.warmshelf.measure.figures.Traffic;
 import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.report.ComparisonFields;
 import dev.warmshelf.measure.report.ComparisonReport;
+import dev.warmshelf.measure.report.ReportPage;
 import dev.warmshelf.measure.run.Comparison;
 import dev.warmshelf.measure.run.ReaderServer;
 import dev.warmshelf.measure.workload.DrawnSource;
@@ -177,7 +178,7 @@ final class MeasureCommand implements Callable<Integer> {
     }
     files.reads(workloadFile);
     recordings.requireSensible(rate != null, files);
-    pages.requireWritable(files);
+    pages.requireWritable(files, ReportPage.plotFiles());
     Workload workload = workload();
     RunSettings settings = settings(workload);
     Screen progress = new Screen(spec.commandLine().getErr());
@@ -209,7 +210,7 @@ final class MeasureCommand implements Callable<Integer> {
       throw new Failure("Nothing has been measured: " + why);
     }
     report(result);
-    pages.draw(result, progress);
+    pages.draw(() -> new ReportPage(result), progress);
     result.faults().forEach(fault -> progress.line("shelf: " + sentence(fault)));
     return result.faults().isEmpty() ? 0 : 1;
   }

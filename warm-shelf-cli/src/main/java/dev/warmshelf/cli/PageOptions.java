@@ -1,10 +1,11 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.measure.figures.Result;
-import dev.warmshelf.measure.report.ReportPage;
+import dev.warmshelf.measure.report.DrawnPage;
 import java.awt.AWTError;
 import java.io.IOException;
 import java.nio.file.Path;
+import java.util.List;
+import java.util.function.Supplier;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Option;
 
@@ -20,19 +21,19 @@ final class PageOptions {
   private @Nullable Path plots;
 
   /** Says before the run, not after it, what cannot be written. */
-  void requireWritable(OutputFiles files) throws Failure {
+  void requireWritable(OutputFiles files, List<String> plotFiles) throws Failure {
     files.writes("--report", page);
-    files.writesInto("--plots", plots, ReportPage.plotFiles());
+    files.writesInto("--plots", plots, plotFiles);
   }
 
   /** After the tables are out: what was measured is not lost if a page cannot be written. */
-  void draw(Result result, Screen screen) throws Failure {
+  void draw(Supplier<DrawnPage> drawing, Screen screen) throws Failure {
     if (page == null && plots == null) {
       return;
     }
     System.setProperty("java.awt.headless", "true"); // no screen is needed, nor asked for
     try {
-      ReportPage drawn = new ReportPage(result);
+      DrawnPage drawn = drawing.get();
       if (page != null) {
         drawn.writePage(page);
         screen.line("written: " + page);

@@ -128,7 +128,7 @@ final class StatementsCommand implements Callable<Integer> {
               Text.count(counts.answered()),
               Text.nanos(TimeUnit.MICROSECONDS.toNanos(counts.databaseMicros())),
               each.shelf().isEmpty() ? "none" : each.shelf(),
-              cut(each.normalForm(), WIDTH)));
+              Text.cut(each.normalForm(), WIDTH)));
     }
     return table.lines("");
   }
@@ -159,13 +159,9 @@ final class StatementsCommand implements Callable<Integer> {
               Text.count(each.outcomes().hits()),
               Text.count(each.outcomes().misses()),
               Text.count(each.outcomes().direct()),
-              cut(each.standing(), STANDING),
-              cut(each.normalForm(), WIDTH)));
+              Text.cut(each.standing(), STANDING),
+              Text.cut(each.normalForm(), WIDTH)));
     }
     return table.lines("");
-  }
-
-  static String cut(String text, int most) {
-    return text.length() <= most ? text : text.substring(0, most - 1) + "\u2026";
   }
 }

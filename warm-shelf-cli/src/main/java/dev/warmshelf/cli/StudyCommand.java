@@ -1,5 +1,7 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.measure.report.StudyPage;
+import dev.warmshelf.measure.report.StudyReport;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.shelf.Amounts;
 import dev.warmshelf.store.Leaving;
@@ -8,11 +10,11 @@ import dev.warmshelf.study.Study;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.nio.file.Path;
-import java.time.Duration;
 import java.util.List;
 import java.util.concurrent.Callable;
 import java.util.function.Function;
 import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
 import picocli.CommandLine.Parameters;
@@ -89,6 +91,12 @@ final class StudyCommand implements Callable<Integer> {
   @Option(names = "--json", description = "Print one JSON object, with all statements.")
   private boolean json;
 
+  @Mixin private final PageOptions pages = new PageOptions();
+
+  @Mixin private final AdvisedOptions advised = new AdvisedOptions();
+
+  @Mixin private final OutputFiles files = new OutputFiles();
+
   @Override
   public Integer call() throws Failure {
     Limits.require("--keys", keys, FEWEST_KEYS, Integer.MAX_VALUE);
@@ -100,15 +108,11 @@ final class StudyCommand implements Callable<Integer> {
             memory.isEmpty() ? usual.memory() : amounts("--memory", memory, Amounts::bytes),
             leaving.isEmpty() ? usual.leaving() : List.copyOf(leaving),
             lives.isEmpty() ? usual.lives() : amounts("--ttl", lives, Amounts::time));
-    Findings findings;
-    try {
-      findings = Study.of(file, plan, this::tell);
-    } catch (IOException e) {
-      throw Failure.of(file.toString(), e);
-    }
-    if (findings.repeats().isEmpty()) {
-      throw new Failure(file + " has no question in it.");
-    }
+    files.reads(file);
+    pages.requireWritable(files, StudyPage.plotFiles());
+    advised.requireWritable(files);
+    Screen screen = new Screen(spec.commandLine().getErr());
+    Findings findings = study(file, plan, screen);
     PrintWriter out = spec.commandLine().getOut();
     if (json) {
       out.println(Json.indented(StudyReport.fields(findings)));
@@ -116,14 +120,27 @@ final class StudyCommand implements Callable<Integer> {
       new StudyReport(findings, most).lines().forEach(out::println);
     }
     out.flush();
+    pages.draw(() -> new StudyPage(findings, most), screen);
+    advised.write(null, findings, "'shelf study' of " + file, screen);
     return findings.advice().isEmpty() ? 0 : 1;
   }
 
-  private void tell(long read) {
+  /** Studies a recording that has questions. */
+  static Findings study(Path file, Study.Plan plan, Screen screen) throws Failure {
+    try {
+      Findings findings = Study.of(file, plan, read -> tell(read, screen));
+      if (findings.repeats().isEmpty()) {
+        throw new Failure(file + " has no question in it.");
+      }
+      return findings;
+    } catch (IOException e) {
+      throw Failure.of(file.toString(), e);
+    }
+  }
+
+  private static void tell(long read, Screen screen) {
     if (read % PROGRESS == 0) {
-      PrintWriter err = spec.commandLine().getErr();
-      err.println("read: " + Text.count(read) + " questions");
-      err.flush();
+      screen.line("read: " + Text.count(read) + " questions");
     }
   }
 
@@ -134,16 +151,5 @@ final class StudyCommand implements Callable<Integer> {
     } catch (IllegalArgumentException e) {
       throw new Failure(option + ": " + e.getMessage(), e);
     }
-  }
-
-  /** A life as its option takes it. */
-  static String inWords(Duration life) {
-    long millis = life.toMillis();
-    if (millis % 1_000 != 0) {
-      return millis + " ms";
-    } else if (life.toSeconds() % 60 != 0) {
-      return life.toSeconds() + " s";
-    }
-    return life.toMinutes() % 60 == 0 ? life.toHours() + " h" : life.toMinutes() + " min";
   }
 }

@@ -73,6 +73,23 @@ class StudyCommandTest {
   }
 
   @Test
+  void whatIsAdvisedIsAConfiguration() throws Exception {
+    Path file = directory.resolve("advised.yaml");
+    String recording = recording().toString();
+    Ran run = Ran.of("study", recording, "--config", file.toString());
+    assertThat(run.err()).contains("written: " + file);
+    assertThat(Files.readString(file))
+        .contains("would hit, which saves", "room: 1 MiB", "If what leaves first is ")
+        .contains("the next who asked had another 'token'", "leave-out: [token]")
+        .containsPattern("- form: [0-9a-f]{16}\n    shelf: main");
+    Ran checked = Ran.of("config", "check", file.toString());
+    assertThat(checked.exitCode()).as(checked.out()).isZero();
+    assertThat(checked.out()).contains("form ").contains("kept on main");
+    assertThat(Ran.of("study", recording, "--config", file.toString()).err())
+        .contains("is there already");
+  }
+
+  @Test
   void whatCannotBeStudiedIsSaid() throws Exception {
     Path no = directory.resolve("no");
     assertThat(Ran.of("study", no.toString()).exitCode()).isEqualTo(2);

@@ -218,8 +218,8 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
 
   /**
    * The columns by which tables would have to be told apart for these statements to depend on no
-   * more than they must: per table the column first that most of them ask for. Statements that are
-   * refused ask for nothing.
+   * more than they must, or a second look to find out what they depend on: per table the column
+   * first that most of them ask for. Statements that are refused ask for nothing.
    */
   public static SortedMap<Lane, List<String>> proposal(Collection<Analysed> statements) {
     Map<Lane, Map<String, Integer>> asked = new TreeMap<>();
@@ -234,6 +234,8 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
           columns.merge(groups.column(), 1, Integer::sum);
         } else if (reach instanceof Reach.Told told) {
           columns.merge(told.column(), 1, Integer::sum);
+        } else {
+          analysed.tiedBy(reach.table()).forEach(column -> columns.merge(column, 1, Integer::sum));
         }
       }
     }
@@ -247,6 +249,20 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
                     .map(Map.Entry::getKey)
                     .toList()));
     return proposal;
+  }
+
+  /** By which columns a second look can find out which rows count; none if not at each place. */
+  private Set<String> tiedBy(Lane table) {
+    Set<String> columns = new LinkedHashSet<>();
+    for (TableRead read : analysis.tables()) {
+      if (read.table().equals(table)) {
+        if (read.ties().isEmpty()) {
+          return Set.of();
+        }
+        columns.add(read.ties().get(0).column());
+      }
+    }
+    return columns;
   }
 
   private Reach reach(TableRead read, Map<String, ColumnKind> apart, boolean byAnswers) {

@@ -17,8 +17,8 @@ import java.util.regex.Pattern;
 
 /**
  * Notices a read that an index would serve better: one whose time goes into a sequential scan that
- * throws most rows away. It goes by the plan of one execution ({@code EXPLAIN ANALYZE}); whether
- * the index is worth its writes is the engineer's to say.
+ * throws most rows away. It goes by the plan of one execution ({@code EXPLAIN ANALYZE}), or by the
+ * planner's estimates; whether the index is worth its writes is the engineer's to say.
  */
 public final class IndexAdvice {
   /** Scans that throw away fewer rows are quick anyway. */
@@ -32,7 +32,7 @@ public final class IndexAdvice {
 
   private static final String ROOT_AND_COLUMNS =
       """
-      SELECT coalesce(pg_partition_root(c.oid), c.oid)::regclass::text, a.attname
+      SELECT coalesce(pg_partition_root(c.oid), c.oid)::regclass::text, a.attname, c.reltuples
       FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
            JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
       WHERE n.nspname = ? AND c.relname = ?
@@ -42,9 +42,9 @@ public final class IndexAdvice {
   private IndexAdvice() {}
 
   /** A scan, or the scans of one table's partitions together. */
-  private record Scan(long kept, long removed, double millis) {
+  private record Scan(long kept, long removed, double cost) {
     Scan and(Scan more) {
-      return new Scan(kept + more.kept, removed + more.removed, millis + more.millis);
+      return new Scan(kept + more.kept, removed + more.removed, cost + more.cost);
     }
   }
 
@@ -65,38 +65,74 @@ public final class IndexAdvice {
   public static Optional<String> of(Connection connection, DatabaseWork.Sample sample)
       throws SQLException {
     JsonNode plan = ExplainedPlan.of(connection, "ANALYZE, VERBOSE", sample);
-    double all = plan.path("Execution Time").asDouble();
     Map<Place, Scan> scans = new LinkedHashMap<>();
-    collect(connection, plan.path("Plan"), scans);
+    collect(connection, plan.path("Plan"), scans, IndexAdvice::measured);
+    return noticed(scans, plan.path("Execution Time").asDouble());
+  }
+
+  /**
+   * The same by the plan for any values, and by the planner's estimates. Executes nothing.
+   *
+   * @param text with parameters as {@code $1}
+   * @throws SQLException if the planner does not take the text, or may not tell
+   */
+  public static Optional<String> ofGeneric(Connection connection, String text) throws SQLException {
+    JsonNode plan = ExplainedPlan.generic(connection, text).path("Plan");
+    Map<Place, Scan> scans = new LinkedHashMap<>();
+    collect(connection, plan, scans, IndexAdvice::estimated);
+    return noticed(scans, plan.path("Total Cost").asDouble());
+  }
+
+  private static Optional<String> noticed(Map<Place, Scan> scans, double all) {
     for (Map.Entry<Place, Scan> each : scans.entrySet()) {
       Scan scan = each.getValue();
       if (scan.removed() >= FEWEST_REMOVED
           && scan.removed() >= REMOVED_PER_KEPT * scan.kept()
-          && scan.millis() >= LEAST_SHARE_OF_TIME * all) {
+          && scan.cost() >= LEAST_SHARE_OF_TIME * all) {
         return Optional.of(each.getKey().toString());
       }
     }
     return Optional.empty();
   }
 
-  private static void collect(Connection connection, JsonNode node, Map<Place, Scan> scans)
+  private interface Weighing {
+    /**
+     * @param rows of the table that is scanned, as the planner knows it
+     */
+    Scan of(JsonNode node, long rows);
+  }
+
+  private static Scan measured(JsonNode node, long rows) {
+    long loops = node.path("Actual Loops").asLong();
+    return new Scan(
+        node.path("Actual Rows").asLong() * loops,
+        node.path("Rows Removed by Filter").asLong() * loops,
+        node.path("Actual Total Time").asDouble());
+  }
+
+  private static Scan estimated(JsonNode node, long rows) {
+    long kept = node.path("Plan Rows").asLong() * (node.path("Parallel Aware").asBoolean() ? 2 : 1);
+    return new Scan(kept, Math.max(0, rows - kept), node.path("Total Cost").asDouble());
+  }
+
+  private static void collect(
+      Connection connection, JsonNode node, Map<Place, Scan> scans, Weighing weighing)
       throws SQLException {
     if (node.path("Node Type").asText().equals("Seq Scan") && node.has("Filter")) {
-      long loops = node.path("Actual Loops").asLong();
-      Scan scan =
-          new Scan(
-              node.path("Actual Rows").asLong() * loops,
-              node.path("Rows Removed by Filter").asLong() * loops,
-              node.path("Actual Total Time").asDouble());
-      place(connection, node).ifPresent(place -> scans.merge(place, scan, Scan::and));
+      place(connection, node)
+          .ifPresent(
+              found -> scans.merge(found.place(), weighing.of(node, found.rows()), Scan::and));
     }
     for (JsonNode child : node.path("Plans")) {
-      collect(connection, child, scans);
+      collect(connection, child, scans, weighing);
     }
   }
 
-  private static Optional<Place> place(Connection connection, JsonNode node) throws SQLException {
+  private record Found(Place place, long rows) {}
+
+  private static Optional<Found> place(Connection connection, JsonNode node) throws SQLException {
     String table = "";
+    long rows = 0;
     List<String> columns = new ArrayList<>();
     try (PreparedStatement ask = connection.prepareStatement(ROOT_AND_COLUMNS)) {
       ask.setString(1, node.path("Schema").asText());
@@ -105,12 +141,15 @@ public final class IndexAdvice {
         while (row.next()) {
           table = row.getString(1);
           columns.add(row.getString(2));
+          rows = (long) row.getDouble(3);
         }
       }
     }
     List<String> compared =
         compared(node.path("Filter").asText(), node.path("Alias").asText(), columns);
-    return compared.isEmpty() ? Optional.empty() : Optional.of(new Place(table, compared));
+    return compared.isEmpty()
+        ? Optional.empty()
+        : Optional.of(new Found(new Place(table, compared), rows));
   }
 
   /**

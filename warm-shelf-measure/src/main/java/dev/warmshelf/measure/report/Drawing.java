@@ -6,7 +6,10 @@ import java.awt.image.BufferedImage;
 import java.io.IOException;
 import java.io.StringWriter;
 import java.io.UncheckedIOException;
+import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.Map;
 import javax.imageio.ImageIO;
 import javax.xml.parsers.DocumentBuilderFactory;
@@ -58,6 +61,30 @@ record Drawing(String name, String title, String caption, String description, JF
             + "\" role=\"img\" aria-label=\""
             + Html.escaped(title + ". " + description)
             + "\"");
+  }
+
+  /** Several, each with its title and caption. */
+  static String figures(List<Drawing> plots) {
+    StringBuilder out = new StringBuilder();
+    for (Drawing plot : plots) {
+      out.append("<figure><h2>").append(Html.escaped(plot.title())).append("</h2>");
+      out.append(plot.svg());
+      out.append("<figcaption>").append(Html.escaped(plot.caption()));
+      out.append("</figcaption></figure>\n");
+    }
+    return out.toString();
+  }
+
+  /** Writes each as a picture; returns the files. */
+  static List<Path> writePngs(List<Drawing> plots, Path directory) throws IOException {
+    Files.createDirectories(directory);
+    List<Path> files = new ArrayList<>();
+    for (Drawing plot : plots) {
+      Path file = directory.resolve(plot.name() + ".png");
+      plot.writePng(file);
+      files.add(file);
+    }
+    return files;
   }
 
   private static Document emptyDocument() {

@@ -14,7 +14,6 @@ import java.util.function.Function;
 import java.util.stream.Collectors;
 import org.HdrHistogram.Histogram;
 import org.HdrHistogram.HistogramIterationValue;
-import org.jfree.chart.JFreeChart;
 import org.jfree.chart.annotations.XYLineAnnotation;
 import org.jfree.chart.annotations.XYTextAnnotation;
 import org.jfree.chart.axis.AxisLocation;
@@ -22,18 +21,12 @@ import org.jfree.chart.axis.CategoryAxis;
 import org.jfree.chart.axis.NumberAxis;
 import org.jfree.chart.axis.NumberTickUnit;
 import org.jfree.chart.axis.ValueAxis;
-import org.jfree.chart.block.BlockBorder;
 import org.jfree.chart.plot.CategoryPlot;
-import org.jfree.chart.plot.Plot;
 import org.jfree.chart.plot.PlotOrientation;
 import org.jfree.chart.plot.XYPlot;
 import org.jfree.chart.renderer.category.BarRenderer;
 import org.jfree.chart.renderer.category.StandardBarPainter;
 import org.jfree.chart.renderer.xy.XYLineAndShapeRenderer;
-import org.jfree.chart.title.LegendTitle;
-import org.jfree.chart.ui.HorizontalAlignment;
-import org.jfree.chart.ui.RectangleEdge;
-import org.jfree.chart.ui.RectangleInsets;
 import org.jfree.chart.ui.TextAnchor;
 import org.jfree.data.category.DefaultCategoryDataset;
 import org.jfree.data.xy.XYSeries;
@@ -47,7 +40,6 @@ final class Plots {
 
   private static final int MOST_COMMITS_DRAWN = 300;
   private static final double STEP_OF_NINES = 0.02;
-  private static final int FEW_POINTS = 10;
 
   private final Result result;
 
@@ -72,7 +64,7 @@ final class Plots {
       }
       data.addSeries(series);
     }
-    NumberAxis share = axis("share of reads answered within the time");
+    NumberAxis share = Charts.axis("share of reads answered within the time");
     share.setTickUnit(new NumberTickUnit(1, AxisTicks.NINES));
     XYPlot plot = lines(data, share, AxisTicks.logarithmic("latency", 10, AxisTicks.NANOS), false);
     return new Drawing(
@@ -92,7 +84,7 @@ final class Plots {
                       + ", 99 of 100 within "
                       + Text.nanos(latency.getValueAtPercentile(99));
             }),
-        chart(plot, true));
+        Charts.chart(plot, true));
   }
 
   private Drawing hitRatio() {
@@ -107,10 +99,10 @@ final class Plots {
       }
       data.addSeries(series);
     }
-    NumberAxis ratio = axis("hit ratio, %");
+    NumberAxis ratio = Charts.axis("hit ratio, %");
     ratio.setRange(0, 102);
     ratio.setTickUnit(new NumberTickUnit(20));
-    NumberAxis time = axis("seconds since measuring began");
+    NumberAxis time = Charts.axis("seconds since measuring began");
     time.setRange(0, Math.max(1, result.conditions().took().toMillis() / 1e3));
     XYPlot plot = lines(data, time, ratio, true);
     List<Double> commits = result.commits();
@@ -132,7 +124,7 @@ final class Plots {
                     ? "nothing kept"
                     : Text.percent(way.hitRatio().getAsDouble())
                         + " of lookups over the whole run"),
-        chart(plot, true));
+        Charts.chart(plot, true));
   }
 
   private Drawing staleness() {
@@ -168,7 +160,7 @@ final class Plots {
                         + Text.count(way.staleness().judged())
                         + " reads were stale"
                     : "not measured"),
-        chart(plot, true));
+        Charts.chart(plot, true));
   }
 
   /** What a plot shows of each way, in words. */
@@ -214,7 +206,7 @@ final class Plots {
     }
     CategoryPlot plot =
         new CategoryPlot(
-            data, waysAxis(), axis("reads a second that reached the database"), bars());
+            data, waysAxis(), Charts.axis("reads a second that reached the database"), bars());
     plot.setOrientation(PlotOrientation.HORIZONTAL);
     plot.setRangeAxisLocation(AxisLocation.BOTTOM_OR_LEFT);
     plot.setRangeGridlinePaint(Inks.GRID);
@@ -232,7 +224,7 @@ final class Plots {
                     "%,.0f of %,.0f reads a second",
                     way.databaseReadsPerSecond(),
                     way.readsPerSecond())),
-        chart(plot, false));
+        Charts.chart(plot, false));
   }
 
   private BarRenderer bars() {
@@ -297,7 +289,7 @@ final class Plots {
                     + String.join(", ", missing)
                     + "."),
         savedByQuery(),
-        chart(plot, false));
+        Charts.chart(plot, false));
   }
 
   private static XYTextAnnotation label(String query, double bytes, double saved) {
@@ -322,50 +314,6 @@ final class Plots {
   }
 
   private XYPlot lines(XYSeriesCollection data, ValueAxis across, ValueAxis up, boolean marks) {
-    XYLineAndShapeRenderer renderer = new XYLineAndShapeRenderer(true, marks);
-    for (int i = 0; i < result.ways().size(); i++) {
-      renderer.setSeriesPaint(i, Inks.way(inks(i)));
-      renderer.setSeriesStroke(i, Inks.line(inks(i)));
-      renderer.setSeriesShape(i, Inks.mark(inks(i)));
-    }
-    for (int i = 0; i < data.getSeriesCount(); i++) {
-      // A line of a few points may be too short to be seen.
-      renderer.setSeriesShapesVisible(i, marks || data.getItemCount(i) < FEW_POINTS);
-    }
-    renderer.setDrawSeriesLineAsPath(true);
-    XYPlot plot = new XYPlot(data, across, up, renderer);
-    plot.setDomainGridlinePaint(Inks.GRID);
-    plot.setRangeGridlinePaint(Inks.GRID);
-    plot.setDomainGridlineStroke(new java.awt.BasicStroke(0.8f));
-    plot.setRangeGridlineStroke(new java.awt.BasicStroke(0.8f));
-    plot.setAxisOffset(RectangleInsets.ZERO_INSETS);
-    return plot;
-  }
-
-  static NumberAxis axis(String label) {
-    NumberAxis axis = new NumberAxis(label);
-    AxisTicks.dress(axis);
-    return axis;
-  }
-
-  private static JFreeChart chart(Plot plot, boolean legend) {
-    plot.setBackgroundPaint(null);
-    plot.setOutlineVisible(false);
-    plot.setNoDataMessage("nothing to show");
-    plot.setNoDataMessagePaint(Inks.FAINT);
-    JFreeChart chart = new JFreeChart(null, AxisTicks.LABEL, plot, false);
-    chart.setBackgroundPaint(null);
-    chart.setPadding(new RectangleInsets(6, 4, 4, 14));
-    if (legend) {
-      LegendTitle ways = new LegendTitle(plot);
-      ways.setPosition(RectangleEdge.TOP);
-      ways.setHorizontalAlignment(HorizontalAlignment.LEFT);
-      ways.setItemFont(AxisTicks.LABEL);
-      ways.setItemPaint(Inks.TEXT);
-      ways.setBackgroundPaint(null);
-      ways.setFrame(BlockBorder.NONE);
-      chart.addLegend(ways);
-    }
-    return chart;
+    return Charts.lines(data, across, up, marks, this::inks);
   }
 }

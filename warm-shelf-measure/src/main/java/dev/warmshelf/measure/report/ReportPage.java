@@ -5,25 +5,19 @@ import dev.warmshelf.measure.figures.Result;
 import dev.warmshelf.measure.figures.Staleness;
 import dev.warmshelf.measure.text.Text;
 import java.io.IOException;
-import java.io.InputStream;
-import java.nio.charset.StandardCharsets;
-import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
-import java.util.Objects;
-import java.util.regex.Matcher;
-import java.util.regex.Pattern;
 
 /**
  * A comparison as one HTML page that needs nothing beside it, and its plots as pictures.
  *
  * <p>Plots are drawn without a screen; only the fonts of the machine are asked for.
  */
-public final class ReportPage {
+public final class ReportPage implements DrawnPage {
   private final Result result;
   private final ComparisonReport tables;
   private final List<Drawing> plots;
@@ -35,27 +29,18 @@ public final class ReportPage {
     this.plots = new Plots(result).all();
   }
 
-  /**
-   * Writes the page.
-   *
-   * @throws IOException if it cannot be written
-   */
+  @Override
   public void writePage(Path file) throws IOException {
     Map<String, String> parts = new LinkedHashMap<>();
     parts.put("title", Html.escaped("Measured: " + result.conditions().workload()));
-    parts.put("light", Inks.light());
-    parts.put("dark", Inks.dark());
     parts.put("summary", summary());
     parts.put("ways", ways());
-    parts.put("figures", figures());
+    parts.put("figures", Drawing.figures(plots));
     parts.put("finest", Html.escaped(result.finest().way().label()));
     parts.put("queries", queries());
     parts.put("conditions", conditions());
-    Matcher place = Pattern.compile("\\{\\{(\\w+)}}").matcher(template());
-    Files.writeString(
-        file,
-        place.replaceAll(
-            found -> Matcher.quoteReplacement(Objects.requireNonNull(parts.get(found.group(1))))));
+    String title = "Measured: " + result.conditions().workload();
+    Html.write(file, title, Html.filled("comparison.html", parts));
   }
 
   /** The names of the files that {@link #writePlots} writes. */
@@ -63,29 +48,9 @@ public final class ReportPage {
     return Plots.NAMES.stream().map(name -> name + ".png").toList();
   }
 
-  private static String template() throws IOException {
-    try (InputStream in = ReportPage.class.getResourceAsStream("page.html")) {
-      return new String(
-          Objects.requireNonNull(in, "the page is missing from the build").readAllBytes(),
-          StandardCharsets.UTF_8);
-    }
-  }
-
-  /**
-   * Writes each plot as a PNG.
-   *
-   * @return the files
-   * @throws IOException if it cannot be written
-   */
+  @Override
   public List<Path> writePlots(Path directory) throws IOException {
-    Files.createDirectories(directory);
-    List<Path> files = new ArrayList<>();
-    for (Drawing plot : plots) {
-      Path file = directory.resolve(plot.name() + ".png");
-      plot.writePng(file);
-      files.add(file);
-    }
-    return files;
+    return Drawing.writePngs(plots, directory);
   }
 
   private String summary() {
@@ -187,17 +152,6 @@ public final class ReportPage {
             + " x2=\"34\" y2=\"3\" stroke=\"var(--way-%d)\" stroke-width=\"2.5\""
             + " stroke-dasharray=\"%s\"/></svg>",
         way, Inks.dashes(way));
-  }
-
-  private String figures() {
-    StringBuilder out = new StringBuilder();
-    for (Drawing plot : plots) {
-      out.append("<figure><h2>").append(Html.escaped(plot.title())).append("</h2>");
-      out.append(plot.svg());
-      out.append("<figcaption>").append(Html.escaped(plot.caption()));
-      out.append("</figcaption></figure>\n");
-    }
-    return out.toString();
   }
 
   private String queries() {

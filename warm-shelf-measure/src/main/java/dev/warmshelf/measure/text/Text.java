@@ -40,6 +40,17 @@ public final class Text {
     return String.format(Locale.ROOT, "%.1f %%", 100 * ratio);
   }
 
+  /** The text on one line, and no longer than so many characters. */
+  public static String cut(String text, int most) {
+    String line = onOneLine(text);
+    return line.length() <= most ? line : line.substring(0, most - 1) + "\u2026";
+  }
+
+  /** The text on one line. */
+  public static String onOneLine(String text) {
+    return text.strip().replaceAll("\\s+", " ");
+  }
+
   /** {@code 3.2×}: how many times as much. */
   public static String times(double factor) {
     return digits(factor) + "×";

@@ -1,4 +1,4 @@
-package dev.warmshelf.cli;
+package dev.warmshelf.measure.report;
 
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
@@ -11,6 +11,7 @@ import dev.warmshelf.study.MemoryForecast;
 import dev.warmshelf.study.Repeats;
 import dev.warmshelf.study.Share;
 import dev.warmshelf.study.StatementText;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -20,7 +21,7 @@ import java.util.TreeSet;
 import org.jspecify.annotations.Nullable;
 
 /** What a recording says, as text and as JSON. */
-final class StudyReport {
+public final class StudyReport {
   private static final int WIDTH = 60;
   private static final int NANOS_PER_MICRO = 1_000;
   private static final String INDENT = "  ";
@@ -29,25 +30,17 @@ final class StudyReport {
   private final int most;
   private final List<String> lines = new ArrayList<>();
 
-  StudyReport(Findings findings, int most) {
+  /**
+   * @param most how many statements to show; the JSON has all
+   */
+  public StudyReport(Findings findings, int most) {
     this.findings = findings;
     this.most = most;
   }
 
-  List<String> lines() {
-    RecordingFile.Summary summary = findings.summary();
-    lines.add(
-        "%s questions, recorded from %s%s%s"
-            .formatted(
-                Text.count(summary.questions()),
-                summary.began(),
-                summary.lost() == 0 ? "" : "; " + Text.count(summary.lost()) + " more were lost",
-                summary.complete() ? "" : "; its end is missing"));
-    if (findings.lookedAt() < 1) {
-      lines.add(
-          "looked at: %s of the keys, a sample; ± says how far a share may be off"
-              .formatted(Text.percent(findings.lookedAt())));
-    }
+  /** All of it, a line each. */
+  public List<String> lines() {
+    lines.addAll(headlines());
     repeats();
     advice();
     memory();
@@ -55,41 +48,65 @@ final class StudyReport {
     return lines;
   }
 
+  /** What was recorded, and how much of it was looked at. */
+  List<String> headlines() {
+    RecordingFile.Summary summary = findings.summary();
+    List<String> said = new ArrayList<>();
+    said.add(
+        "%s questions, recorded from %s%s%s"
+            .formatted(
+                Text.count(summary.questions()),
+                summary.began(),
+                summary.lost() == 0 ? "" : "; " + Text.count(summary.lost()) + " more were lost",
+                summary.complete() ? "" : "; its end is missing"));
+    if (findings.lookedAt() < 1) {
+      said.add(
+          "looked at: %s of the keys, a sample; ± says how far a share may be off"
+              .formatted(Text.percent(findings.lookedAt())));
+    }
+    return said;
+  }
+
   private void repeats() {
     lines.add("");
     lines.add("What repeats, those first that would save most time in a shelf without bound:");
-    TextTable table =
-        new TextTable(
-            List.of(
-                "statement",
-                "asked",
-                "different",
-                "would hit",
-                "again after",
-                "1 of 10 after",
-                "a load",
-                "saved",
-                "never read again"));
-    findings.repeats().stream()
-        .limit(most)
-        .forEach(
-            each ->
-                table.row(
-                    List.of(
-                        shown(each.statement()),
-                        Text.count(each.questions()),
-                        Text.count(each.distinct()),
-                        share(each.wouldHit()),
-                        each.gap().map(gap -> micros((double) gap.medianMicros())).orElse("–"),
-                        each.gap().map(gap -> micros((double) gap.longMicros())).orElse("–"),
-                        micros(each.loadMicros()),
-                        micros(each.savedMicros()),
-                        share(each.neverReadAgain()))));
+    TextTable table = new TextTable(repeatsHead());
+    repeatsRows().forEach(table::row);
     lines.addAll(table.lines(INDENT));
     int more = findings.repeats().size() - most;
     if (more > 0) {
       lines.add(INDENT + "and " + Text.count(more) + " more (--most, --json)");
     }
+  }
+
+  static List<String> repeatsHead() {
+    return List.of(
+        "statement",
+        "asked",
+        "different",
+        "would hit",
+        "again after",
+        "1 of 10 after",
+        "a load",
+        "saved",
+        "never read again");
+  }
+
+  List<List<String>> repeatsRows() {
+    return findings.repeats().stream().limit(most).map(StudyReport::row).toList();
+  }
+
+  private static List<String> row(Repeats each) {
+    return List.of(
+        shown(each.statement()),
+        Text.count(each.questions()),
+        Text.count(each.distinct()),
+        share(each.wouldHit()),
+        each.gap().map(gap -> micros((double) gap.medianMicros())).orElse("–"),
+        each.gap().map(gap -> micros((double) gap.longMicros())).orElse("–"),
+        micros(each.loadMicros()),
+        micros(each.savedMicros()),
+        share(each.neverReadAgain()));
   }
 
   private void advice() {
@@ -165,7 +182,7 @@ final class StudyReport {
       more = row.equals(last);
       if (!more) {
         last = row;
-        List<String> cells = new ArrayList<>(List.of(StudyCommand.inWords(each.life())));
+        List<String> cells = new ArrayList<>(List.of(inWords(each.life())));
         cells.addAll(row);
         table.row(cells);
       }
@@ -176,12 +193,23 @@ final class StudyReport {
     }
   }
 
-  private static String inWords(Leaving choice) {
+  static String inWords(Leaving choice) {
     return choice.name().toLowerCase(Locale.ROOT).replace('_', ' ');
   }
 
+  /** A life as its option takes it. */
+  static String inWords(Duration life) {
+    long millis = life.toMillis();
+    if (millis % 1_000 != 0) {
+      return millis + " ms";
+    } else if (life.toSeconds() % 60 != 0) {
+      return life.toSeconds() + " s";
+    }
+    return life.toMinutes() % 60 == 0 ? life.toHours() + " h" : life.toMinutes() + " min";
+  }
+
   private static String shown(StatementText statement) {
-    return StatementsCommand.cut(statement.text(), WIDTH);
+    return Text.cut(statement.text(), WIDTH);
   }
 
   private static String micros(double micros) {
@@ -196,7 +224,7 @@ final class StudyReport {
   }
 
   /** All of it. */
-  static Map<String, @Nullable Object> fields(Findings findings) {
+  public static Map<String, @Nullable Object> fields(Findings findings) {
     RecordingFile.Summary summary = findings.summary();
     Map<String, @Nullable Object> fields = new LinkedHashMap<>();
     fields.put("began", summary.began().toString());
