@@ -19,6 +19,7 @@ import dev.warmshelf.row.Binding;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
+import dev.warmshelf.shelf.Renewal;
 import dev.warmshelf.sql.SqlStatement;
 import java.io.InputStream;
 import java.io.PrintStream;
@@ -41,10 +42,11 @@ import javax.sql.DataSource;
 /**
  * Whether a survey puts first what keeping saves most of: {@code SurveyOrder SECONDS}. Two
  * workloads are asked directly for so long while a survey watches, and then the same again with
- * shelves, twice, of which the second counts: what * the server took less for each statement is
- * compared with what the survey thought, by rank (Spearman).
+ * shelves, twice, of which the second counts: what the server was asked less for each statement, in
+ * its time, is compared by rank with what the survey thought (Spearman).
  */
 public final class SurveyOrder {
+  private static final Duration KEPT = Duration.ofSeconds(45);
   private static final int READERS = 4;
   private static final int CONNECTIONS = 40;
   private static final int MOST = 10;
@@ -81,11 +83,16 @@ public final class SurveyOrder {
       boolean ferries = name.equals("skerry");
       double reads = ferries ? FERRY_READS : workload.readsPerSecond();
       double writes = ferries ? FERRY_WRITES : workload.writesPerSecond();
-      Survey before = Survey.begin(pool);
+      Survey before = Survey.begin(pool, KEPT);
       ask(pool, workload, reads, writes, time, request -> direct(pool, request));
       Surveyed without = before.end((done, all) -> {});
       Journal.on(pool).install(List.of());
-      try (WarmShelf warm = WarmShelf.over(pool).following(JournalFeed.on(pool)).open()) {
+      try (WarmShelf warm =
+          WarmShelf.over(pool)
+              .following(JournalFeed.on(pool))
+              .shelf(
+                  WarmShelf.MAIN_SHELF, policy -> policy.renewing(Renewal.lookingAgain()).ttl(KEPT))
+              .open()) {
         Map<String, ShelvedQuery<?>> queries = new ConcurrentHashMap<>();
         for (Workload.Statement each : workload.queries()) {
           Recipe recipe = Recipe.plain();
@@ -96,7 +103,7 @@ public final class SurveyOrder {
         }
         follow(pool, warm);
         ask(pool, workload, reads, writes, time, request -> kept(queries, request));
-        Survey after = Survey.begin(pool);
+        Survey after = Survey.begin(pool, KEPT);
         ask(pool, workload, reads, writes, time, request -> kept(queries, request));
         compare(name, workload, without, after.end((done, all) -> {}));
       }
@@ -205,9 +212,10 @@ public final class SurveyOrder {
           long left =
               with.statements().stream()
                   .filter(other -> other.is(query.sql().text()))
-                  .mapToLong(other -> other.work().nanos())
+                  .mapToLong(other -> other.work().calls())
                   .sum();
-          all.add(new Compared(query.label(), each, (each.work().nanos() - left) / 1e6));
+          double saved = (each.work().calls() - left) * (double) each.meanNanos() / 1e6;
+          all.add(new Compared(query.label(), each, saved));
         }
       }
     }

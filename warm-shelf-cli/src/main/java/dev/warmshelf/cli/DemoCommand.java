@@ -9,6 +9,7 @@ import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.scenario.SkerryLine;
 import java.io.IOException;
+import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.sql.Statement;
@@ -111,7 +112,8 @@ final class DemoCommand implements Callable<Integer> {
     try (HikariDataSource pool =
         DatabaseOptions.pool(config, readers + MeasureCommand.CONNECTIONS_BESIDE_READERS)) {
       boolean sound =
-          new DemoStory(pool, server.dataSource(DATABASE), server.url(DATABASE), screen)
+          new DemoStory(
+                  pool, server.dataSource(DATABASE), server.url(DATABASE), screen, recorded(server))
               .tell(secondsAsked(), readers, pages);
       whereToGoNext(screen);
       screen.line("");
@@ -123,6 +125,11 @@ final class DemoCommand implements Callable<Integer> {
       }
       return sound ? 0 : 1;
     }
+  }
+
+  /** Goes with the database. */
+  private static Path recorded(LocalPostgres server) {
+    return server.directory().resolve("first-draft.jsonl.gz");
   }
 
   private int secondsAsked() {
@@ -169,7 +176,7 @@ final class DemoCommand implements Callable<Integer> {
   }
 
   private static void whereToGoNext(Screen screen) {
-    heading(screen, 7, "Where to go next");
+    heading(screen, 8, "Where to go next");
     screen.line(
         "   ./shelf key \"SELECT ...\"    what a statement's key is, and whether it may be kept");
     screen.line(
@@ -184,6 +191,9 @@ final class DemoCommand implements Callable<Integer> {
     screen.line("The database stays until Ctrl-C. In another terminal:");
     screen.line(
         "  SHELF_DB_USER=postgres SHELF_DB_PASSWORD= ./shelf measure --db " + server.url(DATABASE));
+    screen.line(
+        "  SHELF_DB_USER=postgres SHELF_DB_PASSWORD= ./shelf survey --db " + server.url(DATABASE));
+    screen.line("  ./shelf study " + recorded(server));
     new CountDownLatch(1).await();
   }
 

@@ -13,6 +13,9 @@ import dev.warmshelf.measure.figures.Traffic;
 import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.report.ComparisonReport;
 import dev.warmshelf.measure.report.ReportPage;
+import dev.warmshelf.measure.report.StudyReport;
+import dev.warmshelf.measure.report.SurveyReport;
+import dev.warmshelf.measure.survey.Survey;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
@@ -20,6 +23,8 @@ import dev.warmshelf.shared.StoreSchema;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.Verdict;
+import dev.warmshelf.study.Findings;
+import dev.warmshelf.study.Study;
 import java.math.BigDecimal;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -43,6 +48,8 @@ final class DemoStory {
   private static final int STORE_BYTES = 64 << 20;
   private static final double WRITES = 10;
   private static final Duration TTL = Duration.ofSeconds(5);
+  private static final Duration DRAFT = Duration.ofSeconds(5);
+  private static final int MOST_SHOWN = 3;
   private static final Duration WARM_UP = Duration.ofSeconds(2);
 
   record Departure(
@@ -59,16 +66,19 @@ final class DemoStory {
   private final DataSource others;
   private final String url;
   private final Screen screen;
+  private final Path recorded;
 
   /**
    * @param others connections of another program, which knows nothing of us
    * @param url of the same database
+   * @param recorded where what the last step's program asks is recorded
    */
-  DemoStory(HikariDataSource pool, DataSource others, String url, Screen screen) {
+  DemoStory(HikariDataSource pool, DataSource others, String url, Screen screen, Path recorded) {
     this.pool = pool;
     this.others = others;
     this.url = url;
     this.screen = screen;
+    this.recorded = recorded;
   }
 
   /** Tells it; returns whether all that was measured is as it must be. */
@@ -80,7 +90,25 @@ final class DemoStory {
       somebodyElseBooks(departures);
     }
     otherProcesses();
-    return readersAndWriters(seconds, readers, pages);
+    boolean sound = readersAndWriters(seconds, readers, pages);
+    whatToKeep();
+    return sound;
+  }
+
+  private void whatToKeep() throws Exception {
+    DemoCommand.heading(screen, 7, "What to keep, and whether its keys are right");
+    say(
+        "a program as somebody has drafted it asks for %d s; of what reaches the server, its own",
+        DRAFT.toSeconds());
+    say("statistics say:");
+    Survey survey = Survey.begin(pool, Duration.ofMinutes(10));
+    FirstDraft.run(pool, DRAFT, recorded);
+    screen.line("");
+    new SurveyReport(survey.end((done, all) -> {}), MOST_SHOWN).table("   ").forEach(screen::line);
+    screen.line("");
+    say("it was recorded, too; what it asked, and was given, says of its keys:");
+    Findings findings = Study.of(recorded, Study.Plan.usual());
+    new StudyReport(findings, MOST_SHOWN).adviceLines("   ").forEach(screen::line);
   }
 
   private void baseline(ShelvedQuery<Departure> departures) throws SQLException {

@@ -67,6 +67,14 @@ final class SurveyCommand implements Callable<Integer> {
   private String time = "60s";
 
   @Option(
+      names = "--ttl",
+      paramLabel = "TIME",
+      defaultValue = "10min",
+      description =
+          "How long answers would be kept at most, whatever changes. Default: ${DEFAULT-VALUE}.")
+  private String ttl = "10min";
+
+  @Option(
       names = "--most",
       paramLabel = "N",
       description = "How many statements to show. Default: ${DEFAULT-VALUE}.")
@@ -96,7 +104,8 @@ final class SurveyCommand implements Callable<Integer> {
   @Override
   public Integer call() throws Exception {
     Limits.require("--most", most, 1, Integer.MAX_VALUE);
-    Duration watched = watched();
+    Duration watched = time("--for", time);
+    Duration kept = time("--ttl", ttl);
     files.reads(recording);
     files.writes("--report", page);
     advised.requireWritable(files);
@@ -105,7 +114,7 @@ final class SurveyCommand implements Callable<Integer> {
         recording == null ? null : StudyCommand.study(recording, Study.Plan.usual(), screen);
     Surveyed surveyed;
     try (HikariDataSource pool = database.pool(CONNECTIONS)) {
-      surveyed = survey(pool, watched, screen);
+      surveyed = survey(pool, watched, kept, screen);
     }
     PrintWriter out = spec.commandLine().getOut();
     if (json) {
@@ -134,23 +143,24 @@ final class SurveyCommand implements Callable<Integer> {
         + (recording == null ? "" : ", and the recording " + recording);
   }
 
-  private Duration watched() throws Failure {
+  private static Duration time(String option, String text) throws Failure {
     try {
-      Duration watched = Amounts.time(time);
-      if (watched.compareTo(LEAST) < 0 || watched.toSeconds() > Limits.MOST_SECONDS) {
-        throw new Failure("--for must be from 1s to 7d, but is " + time + ".");
+      Duration time = Amounts.time(text);
+      if (time.compareTo(LEAST) < 0 || time.toSeconds() > Limits.MOST_SECONDS) {
+        throw new Failure(option + " must be from 1s to 7d, but is " + text + ".");
       }
-      return watched;
+      return time;
     } catch (IllegalArgumentException e) {
-      throw new Failure("--for: " + e.getMessage(), e);
+      throw new Failure(option + ": " + e.getMessage(), e);
     }
   }
 
   /** Watches a database for a time, or until Ctrl-C. */
-  static Surveyed survey(DataSource database, Duration watched, Screen screen) throws Exception {
+  private static Surveyed survey(
+      DataSource database, Duration watched, Duration kept, Screen screen) throws Exception {
     CountDownLatch enough = new CountDownLatch(1);
     try (Interrupts ignored = Interrupts.first(enough::countDown)) {
-      Survey survey = Survey.begin(database);
+      Survey survey = Survey.begin(database, kept);
       long end = System.nanoTime() + watched.toNanos();
       for (long left = watched.toNanos(); left > 0; left = end - System.nanoTime()) {
         screen.status("watching, " + Text.nanos(left) + " more; Ctrl-C ends it and tells");

@@ -35,6 +35,7 @@ public final class Study {
   private final Changes changes = new Changes();
   private final Judged judged = new Judged(changes);
   private final Lives lives;
+  private final UntilChanged untilChanged = new UntilChanged(changes);
   private final Beside beside = new Beside();
   private final MovableTime time = new MovableTime();
   private final List<SmallShelf> shelves = new ArrayList<>();
@@ -157,6 +158,7 @@ public final class Study {
         key.read(asked, judged);
       }
       lives.ask(asked, rate);
+      untilChanged.ask(asked, rate);
       Key name =
           named.computeIfAbsent(asked.key(), digest -> Key.named("", Long.toHexString(digest)));
       beside.then(
@@ -173,6 +175,7 @@ public final class Study {
       rate = keys.rate();
       named.keySet().removeIf(each -> !keys.isIn(each));
       lives.forgetAllBut(keys);
+      untilChanged.forgetAllBut(keys);
       double part = rate;
       LongPredicate isIn = keys.isIn();
       beside.then(() -> shelves.forEach(shelf -> shelf.lookAt(part, isIn)));
@@ -201,6 +204,7 @@ public final class Study {
         rate,
         repeats,
         advice,
+        untilChanged.forecasts(rate, questions, micros),
         lives.forecasts(rate, questions, micros),
         shelves.stream().map(shelf -> shelf.forecast(questions, micros)).toList());
   }

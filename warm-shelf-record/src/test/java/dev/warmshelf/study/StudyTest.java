@@ -130,6 +130,47 @@ class StudyTest {
             });
   }
 
+  /**
+   * One question, eight times: a change of its table, one that changes its answer, and another's.
+   */
+  private Findings withChanges(boolean told) throws Exception {
+    Path file = directory.resolve("changes" + told + ".jsonl.gz");
+    Lane port = Lane.ofTable("public", "port");
+    KeyShape shape = KeyShape.of("", "SELECT 1");
+    try (MadeRecording recording = new MadeRecording(file)) {
+      for (int i = 0; i < 8; i++) {
+        long at = i * 1_000_000L;
+        if (told && (i == 3 || i == 5)) {
+          recording.changed(at - 500_000, port);
+        } else if (told && i == 6) {
+          recording.changed(at - 500_000, Lane.ofTable("public", "agent"));
+        }
+        recording.read(
+            at,
+            Key.of(shape, new String[0], new Object[0]),
+            new AskedQuestion("SELECT 1", List.of(), List.of()),
+            i == 0 ? 3_000 : 1_000,
+            MadeRecording.answer(1, 100, i < 5 ? 7 : 8),
+            Footprint.of(port));
+      }
+    }
+    return Study.of(file, Study.Plan.usual());
+  }
+
+  @Test
+  void whatPutsAnAnswerOutIsToldApart() throws Exception {
+    Share five = new Share(5 / 8.0, 0);
+    Share six = new Share(6 / 8.0, 0);
+    assertThat(withChanges(true).changes())
+        .containsExactly(
+            new ChangeForecast(ChangeForecast.Ends.TABLE_CHANGED, five, new Share(0.5, 0)),
+            new ChangeForecast(ChangeForecast.Ends.ANSWER_CHANGED, six, new Share(0.6, 0)));
+    assertThat(withChanges(false).changes())
+        .as("nobody knows when tables change")
+        .extracting(ChangeForecast::ends)
+        .containsExactly(ChangeForecast.Ends.ANSWER_CHANGED);
+  }
+
   /** Questions by Zipf's law, of skewed size and load time, of which some change. */
   private static final class Stream {
     private static final int QUESTIONS = 2_000;

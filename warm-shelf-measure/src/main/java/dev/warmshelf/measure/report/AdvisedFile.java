@@ -203,25 +203,21 @@ public final class AdvisedFile {
     MemoryForecast enough = enough(forecast, best.get());
     lines.add("");
     lines.add(
-        "# Of the recording's questions "
-            + Text.percent(enough.hits().ratio())
-            + " would hit, which saves "
-            + Text.percent(enough.saved().ratio())
-            + " of the database's time;");
+        "# %s of the recording's questions would hit, which saves %s of the database's time;"
+            .formatted(Text.percent(enough.hits().ratio()), Text.percent(enough.saved().ratio())));
     lines.add(
-        "# the most that any room looked at would save is "
-            + Text.percent(best.get().saved().ratio())
-            + ".");
-    for (MemoryForecast other : forecast) {
-      if (other.bytes() == enough.bytes()) {
-        lines.add(
-            "# If what leaves first is "
-                + choice(other)
-                + ": "
-                + Text.percent(other.saved().ratio())
-                + ".");
-      }
-    }
+        "# the most that any room looked at would save is %s."
+            .formatted(Text.percent(best.get().saved().ratio())));
+    forecast.stream()
+        .filter(each -> each.bytes() == enough.bytes())
+        .forEach(
+            each ->
+                lines.add(
+                    "# If what leaves first is "
+                        + choice(each)
+                        + ": "
+                        + Text.percent(each.saved().ratio())
+                        + "."));
     if (enough.leaving() == Leaving.LEAST_TIME_SAVED) {
       lines.add("room: " + size(enough.bytes()));
       return;

@@ -50,6 +50,8 @@ public final class StudyPage implements DrawnPage {
       body.append("</pre><p class=\"wrong\">").append(Html.escaped(each.evidence()));
       body.append(".</p><p>").append(Html.escaped(each.remedy())).append(".</p>\n");
     }
+    body.append("<h2>Kept until something changes</h2>\n");
+    body.append(Html.table("By what puts it out", StudyReport.changesHead(), tables.changesRows()));
     body.append("<h2>How much memory, or for how long</h2>\n<section class=\"plots\">");
     body.append(Drawing.figures(plots)).append("</section>\n");
     Html.write(file, title, body.toString());

@@ -4,6 +4,7 @@ import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
 import dev.warmshelf.record.RecordingFile;
 import dev.warmshelf.store.Leaving;
+import dev.warmshelf.study.ChangeForecast;
 import dev.warmshelf.study.Findings;
 import dev.warmshelf.study.KeyAdvice;
 import dev.warmshelf.study.LifeForecast;
@@ -43,6 +44,7 @@ public final class StudyReport {
     lines.addAll(headlines());
     repeats();
     advice();
+    changes();
     memory();
     lives();
     return lines;
@@ -119,13 +121,19 @@ public final class StudyReport {
       return;
     }
     lines.add("Keys that are wrong:");
+    lines.addAll(adviceLines(INDENT));
+  }
+
+  /** What is wrong with keys; no line if nothing was found. */
+  public List<String> adviceLines(String indent) {
+    List<String> said = new ArrayList<>();
     for (KeyAdvice each : findings.advice()) {
-      lines.add(INDENT + shown(each.statement()));
-      lines.add(INDENT + INDENT + each.evidence() + ".");
+      said.add(indent + shown(each.statement()));
+      said.add(indent + INDENT + each.evidence() + ".");
       if (each instanceof KeyAdvice.Mixes mixes) {
         for (KeyAdvice.Example example : mixes.examples()) {
-          lines.add(
-              INDENT
+          said.add(
+              indent
                   + INDENT
                   + "key "
                   + example.key()
@@ -133,8 +141,37 @@ public final class StudyReport {
                   + String.join(", ", example.answers()));
         }
       }
-      lines.add(INDENT + INDENT + "→ " + each.remedy() + ".");
+      said.add(indent + INDENT + "→ " + each.remedy() + ".");
     }
+    return said;
+  }
+
+  private void changes() {
+    lines.add("");
+    lines.add("Kept until something changes, with no bound on memory:");
+    TextTable table = new TextTable(changesHead());
+    changesRows().forEach(table::row);
+    lines.addAll(table.lines(INDENT));
+    if (findings.changes().size() < ChangeForecast.Ends.values().length) {
+      lines.add(INDENT + "The recording tells of no changes of tables.");
+    }
+  }
+
+  static List<String> changesHead() {
+    return List.of("an answer is put out by", "hit", "time saved");
+  }
+
+  List<List<String>> changesRows() {
+    return findings.changes().stream()
+        .map(each -> List.of(inWords(each.ends()), share(each.hits()), share(each.saved())))
+        .toList();
+  }
+
+  private static String inWords(ChangeForecast.Ends ends) {
+    return switch (ends) {
+      case TABLE_CHANGED -> "each change of a table that it reads";
+      case ANSWER_CHANGED -> "what changes the answer: the most that tracking and mending can give";
+    };
   }
 
   private void memory() {
@@ -234,6 +271,7 @@ public final class StudyReport {
     fields.put("lookedAt", findings.lookedAt());
     fields.put("statements", findings.repeats().stream().map(StudyReport::fields).toList());
     fields.put("advice", findings.advice().stream().map(StudyReport::fields).toList());
+    fields.put("changes", findings.changes().stream().map(StudyReport::fields).toList());
     fields.put("memory", findings.memory().stream().map(StudyReport::fields).toList());
     fields.put("lives", findings.lives().stream().map(StudyReport::fields).toList());
     return fields;
@@ -272,6 +310,14 @@ public final class StudyReport {
     }
     fields.put("evidence", advice.evidence());
     fields.put("remedy", advice.remedy());
+    return fields;
+  }
+
+  private static Map<String, @Nullable Object> fields(ChangeForecast forecast) {
+    Map<String, @Nullable Object> fields = new LinkedHashMap<>();
+    fields.put("ends", forecast.ends().name().toLowerCase(Locale.ROOT).replace('_', '-'));
+    put(fields, "hits", forecast.hits());
+    put(fields, "saved", forecast.saved());
     return fields;
   }
 

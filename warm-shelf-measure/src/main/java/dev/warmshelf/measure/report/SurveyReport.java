@@ -27,6 +27,7 @@ public final class SurveyReport {
           + " study' says how it is (docs/deciding.md).";
 
   private static final int WIDTH = 60;
+  private static final int COLUMN = 36;
   private static final double SHOWN_SHARE = 0.005;
 
   private final Surveyed surveyed;
@@ -84,11 +85,7 @@ public final class SurveyReport {
     } else {
       lines.add("");
       lines.add("Reads, those first that keeping would likely save most of:");
-      TextTable table = new TextTable(head());
-      for (int i = 0; i < shown.size(); i++) {
-        table.row(row(i));
-      }
-      lines.addAll(table.lines("  "));
+      lines.addAll(table("  "));
       for (int i = 0; i < shown.size(); i++) {
         lines.add("");
         lines.addAll(block(i));
@@ -102,9 +99,18 @@ public final class SurveyReport {
     return lines;
   }
 
+  /** Those that can be kept, a row each. */
+  public List<String> table(String indent) {
+    TextTable table = new TextTable(head());
+    for (int i = 0; i < shown.size(); i++) {
+      table.row(row(i));
+    }
+    return table.lines(indent);
+  }
+
   private static List<String> head() {
     return List.of(
-        "",
+        "statement",
         "of the time",
         "a second",
         "each",
@@ -119,7 +125,7 @@ public final class SurveyReport {
     SurveyedStatement each = shown.get(index);
     Gain gain = ((Keepable) each.judged()).byRows();
     return List.of(
-        Integer.toString(index + 1),
+        index + 1 + "  " + Text.cut(each.text(), COLUMN),
         Text.percent(each.share()),
         perSecond(each.work().calls() * 1e9 / surveyed.lasted().toNanos()),
         Text.nanos(each.meanNanos()),

@@ -16,29 +16,27 @@ import java.time.Duration;
  *     bounded
  * @param likely if their popularity falls as one by rank (the trade's common finding: Breslau and
  *     others, <i>Web caching and Zipf-like distributions</i>, 1999); where nobody knows how many
- *     there are, for as many as there were executions
+ *     there are, for as many as there are executions in the time for which an answer is kept
  * @param best if all executions ask one question
  */
 public record Gain(double worst, double likely, double best) {
-  /** No answer is kept for longer, whatever happens: a policy's usual time. */
-  public static final Duration LONGEST_KEPT = Duration.ofMinutes(10);
-
   /** Ranks are added up one by one to here, and in blocks of a hundredth from there. */
   private static final double BLOCK = 0.01;
 
   /**
-   * @param executed in all
+   * @param kept for how long at most, whatever changes
    * @param perSecond how often it is executed
    * @param changesPerSecond how often what one answer depends on changes
    * @param asked how many different questions there can be
    */
-  static Gain of(long executed, double perSecond, double changesPerSecond, Asked asked) {
-    double ends = changesPerSecond + 1.0 / LONGEST_KEPT.toSeconds();
+  static Gain of(Duration kept, double perSecond, double changesPerSecond, Asked asked) {
+    double seconds = kept.toNanos() / 1e9;
+    double ends = changesPerSecond + 1 / seconds;
     double worst =
         asked.most().isEmpty()
             ? 0
             : hits(perSecond / Math.max(1, asked.most().getAsDouble()), ends);
-    double likely = ranked(perSecond, ends, Math.max(1, asked.guess().orElse((double) executed)));
+    double likely = ranked(perSecond, ends, Math.max(1, asked.guess().orElse(perSecond * seconds)));
     return new Gain(worst, likely, hits(perSecond, ends));
   }
 

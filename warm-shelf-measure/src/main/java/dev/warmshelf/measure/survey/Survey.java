@@ -58,10 +58,12 @@ public final class Survey {
   private static final Pattern OWN = Pattern.compile("warm_shelf|pg_stat_statements");
 
   private final DataSource dataSource;
+  private final Duration kept;
   private final Statistics before;
 
-  private Survey(DataSource dataSource, Statistics before) {
+  private Survey(DataSource dataSource, Duration kept, Statistics before) {
     this.dataSource = dataSource;
+    this.kept = kept;
     this.before = before;
   }
 
@@ -75,12 +77,15 @@ public final class Survey {
   /**
    * Reads the statistics a first time.
    *
+   * @param kept for how long answers would be kept at most, whatever changes; a policy's usual time
+   *     is ten minutes
    * @throws SQLException if the database could not be asked
    * @throws SurveyException if it does not count what is needed
    */
-  public static Survey begin(DataSource dataSource) throws SQLException, SurveyException {
+  public static Survey begin(DataSource dataSource, Duration kept)
+      throws SQLException, SurveyException {
     try (Connection connection = dataSource.getConnection()) {
-      return new Survey(dataSource, Statistics.of(connection));
+      return new Survey(dataSource, kept, Statistics.of(connection));
     }
   }
 
@@ -349,8 +354,8 @@ public final class Survey {
       double reaching = byTable.values().stream().mapToDouble(Double::doubleValue).sum();
       return new Keepable(
           List.copyOf(dependsOn),
-          Gain.of(work.calls(), perSecond, changes, asked),
-          Gain.of(work.calls(), perSecond, reaching, asked));
+          Gain.of(kept, perSecond, changes, asked),
+          Gain.of(kept, perSecond, reaching, asked));
     }
   }
 }

@@ -16,6 +16,7 @@ import dev.warmshelf.measure.survey.SurveyedStatement.Keepable;
 import dev.warmshelf.measure.survey.SurveyedStatement.Refused;
 import dev.warmshelf.record.RecordingFile;
 import dev.warmshelf.store.Leaving;
+import dev.warmshelf.study.ChangeForecast;
 import dev.warmshelf.study.Findings;
 import dev.warmshelf.study.KeyAdvice;
 import dev.warmshelf.study.LifeForecast;
@@ -95,6 +96,7 @@ class AdvisedFileTest {
         1,
         repeats,
         advice,
+        List.of(new ChangeForecast(ChangeForecast.Ends.ANSWER_CHANGED, HALF, HALF)),
         List.of(new LifeForecast(Duration.ofSeconds(1), HALF, HALF, HALF)),
         List.of(
             new MemoryForecast(Leaving.LONGEST_UNUSED, 1 << 20, HALF, new Share(0.2, 0)),
@@ -179,6 +181,7 @@ class AdvisedFileTest {
         new Findings(
             findings(List.of(), List.of()).summary(),
             1,
+            List.of(),
             List.of(),
             List.of(),
             List.of(),

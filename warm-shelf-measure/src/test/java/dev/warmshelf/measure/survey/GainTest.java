@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.within;
 
 import dev.warmshelf.trial.Zipf;
+import java.time.Duration;
 import java.util.Arrays;
 import java.util.OptionalDouble;
 import java.util.SplittableRandom;
@@ -12,6 +13,7 @@ import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
 
 class GainTest {
+  private static final Duration KEPT = Duration.ofMinutes(10);
   private static final int EXECUTIONS = 400_000;
 
   private static Asked atMost(double questions) {
@@ -25,7 +27,7 @@ class GainTest {
     double[] trueSince = new double[questions];
     double[] asked = new double[questions];
     Arrays.fill(asked, Double.NEGATIVE_INFINITY);
-    double ends = changes + 1.0 / Gain.LONGEST_KEPT.toSeconds();
+    double ends = changes + 1.0 / KEPT.toSeconds();
     double now = 0;
     int hits = 0;
     for (int i = 0; i < EXECUTIONS; i++) {
@@ -43,7 +45,7 @@ class GainTest {
   @CsvSource({"1, 20, 5", "40, 9, 0.03", "400, 20, 0.01", "3000, 50, 0.001", "200, 2, 0"})
   void theSharesAreWhatRandomQuestionsAndChangesGive(
       int questions, double perSecond, double changes) {
-    Gain gain = Gain.of(EXECUTIONS, perSecond, changes, atMost(questions));
+    Gain gain = Gain.of(KEPT, perSecond, changes, atMost(questions));
     assertThat(gain.worst()).isEqualTo(played(questions, 0, perSecond, changes), within(0.01));
     assertThat(gain.likely()).isEqualTo(played(questions, 1, perSecond, changes), within(0.01));
     assertThat(gain.best()).isEqualTo(played(1, 0, perSecond, changes), within(0.01));
@@ -55,7 +57,7 @@ class GainTest {
     for (int i = 0; i < 2_000; i++) {
       Gain gain =
           Gain.of(
-              1 + random.nextLong(1_000_000),
+              KEPT,
               Math.pow(10, random.nextDouble(-4, 4)),
               random.nextInt(4) == 0 ? 0 : Math.pow(10, random.nextDouble(-4, 4)),
               atMost(Math.pow(10, random.nextDouble(0, 9))));
@@ -68,9 +70,9 @@ class GainTest {
   @Test
   void whatIsNotBoundedMayAllBeDifferent() {
     Asked unknown = new Asked(OptionalDouble.empty(), OptionalDouble.empty());
-    Gain gain = Gain.of(1_000, 10, 0, unknown);
+    Gain gain = Gain.of(KEPT, 10, 0, unknown);
     assertThat(gain.worst()).isZero();
-    assertThat(gain.likely()).isEqualTo(Gain.of(1_000, 10, 0, atMost(1_000)).likely());
-    assertThat(Gain.of(0, 0, 1, unknown)).isEqualTo(new Gain(0, 0, 0));
+    assertThat(gain.likely()).isEqualTo(Gain.of(KEPT, 10, 0, atMost(6_000)).likely());
+    assertThat(Gain.of(KEPT, 0, 1, unknown)).isEqualTo(new Gain(0, 0, 0));
   }
 }

@@ -17,6 +17,7 @@ import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
+import java.time.Duration;
 import java.time.LocalDate;
 import java.util.List;
 import javax.sql.DataSource;
@@ -32,6 +33,8 @@ class SurveyTest {
 
   private static final String OF_DAY = "SELECT id, status FROM sailing WHERE day = ? ORDER BY id";
   private static final String PORTS = "SELECT id, name FROM port ORDER BY id";
+
+  private static final Duration KEPT = Duration.ofMinutes(10);
 
   private static LocalPostgres server;
 
@@ -94,7 +97,7 @@ class SurveyTest {
   @Test
   void whatWasDoneMeanwhileIsCountedAndJudged() throws Exception {
     ask(PORTS, 7, "");
-    Survey survey = Survey.begin(database());
+    Survey survey = Survey.begin(database(), KEPT);
     ask(PORTS, 12, "");
     ask(BOOKED, 30, 3);
     ask(BOOKED.replace("HELD", "CANCELLED"), 10, 4);
@@ -145,14 +148,14 @@ class SurveyTest {
         "CREATE TABLE big AS SELECT i AS id, i % 5000 AS kind, 'x' AS text"
             + " FROM generate_series(1, 20000) i",
         "ANALYZE big");
-    Survey survey = Survey.begin(database());
+    Survey survey = Survey.begin(database(), KEPT);
     ask(sql, 10, 7);
     SurveyedStatement asked = found(survey.end((done, all) -> {}), sql);
     assertThat(asked.index()).hasValue("big (kind)");
     assertThat(asked.advice()).isEqualTo(Advice.INDEX_FIRST);
     assertThat(asked.work().calls()).isEqualTo(10);
     run("CREATE INDEX ON big (kind)");
-    Survey after = Survey.begin(database());
+    Survey after = Survey.begin(database(), KEPT);
     ask(sql, 10, 7);
     assertThat(found(after.end((done, all) -> {}), sql).index()).isEmpty();
   }
@@ -162,21 +165,21 @@ class SurveyTest {
     run("CREATE ROLE looks LOGIN", "GRANT pg_read_all_stats TO looks");
     PGSimpleDataSource theirs = (PGSimpleDataSource) database();
     theirs.setUser("looks");
-    Survey blind = Survey.begin(theirs);
+    Survey blind = Survey.begin(theirs, KEPT);
     ask(OF_DAY, 50, LocalDate.of(2026, 5, 2));
     Surveyed surveyed = blind.end((done, all) -> {});
     assertThat(found(surveyed, OF_DAY).questions()).as("nobody may tell").isEmpty();
     assertThat(String.join(" ", surveyed.limits())).contains("permission denied");
 
     run("GRANT SELECT ON ALL TABLES IN SCHEMA public TO looks");
-    Survey seeing = Survey.begin(theirs);
+    Survey seeing = Survey.begin(theirs, KEPT);
     ask(OF_DAY, 50, LocalDate.of(2026, 5, 2));
     Surveyed more = seeing.end((done, all) -> {});
     assertThat(found(more, OF_DAY).questions()).isPresent();
     assertThat(more.limits()).isEmpty();
 
     run("REVOKE pg_read_all_stats FROM looks");
-    Survey alone = Survey.begin(theirs);
+    Survey alone = Survey.begin(theirs, KEPT);
     ask(OF_DAY, 50, LocalDate.of(2026, 5, 2));
     assertThat(String.join(" ", alone.end((done, all) -> {}).limits()))
         .contains("GRANT pg_read_all_stats");
@@ -185,10 +188,10 @@ class SurveyTest {
   @Test
   void whatIsNotCountedIsSaidWithWhatToDo() throws Exception {
     run("CREATE DATABASE bare");
-    assertThatThrownBy(() -> Survey.begin(server.dataSource("bare")))
+    assertThatThrownBy(() -> Survey.begin(server.dataSource("bare"), KEPT))
         .isInstanceOf(SurveyException.class)
         .hasMessageContaining("CREATE EXTENSION pg_stat_statements");
-    Survey survey = Survey.begin(database());
+    Survey survey = Survey.begin(database(), KEPT);
     run("SELECT pg_stat_statements_reset()");
     assertThatThrownBy(() -> survey.end((done, all) -> {}))
         .isInstanceOf(SurveyException.class)
@@ -202,7 +205,7 @@ class SurveyTest {
         WorkloadFile.read(SkerryLine.workload()).queries().stream()
             .map(each -> each.sql().text())
             .toList();
-    Survey survey = Survey.begin(database());
+    Survey survey = Survey.begin(database(), KEPT);
     try (Connection connection = database().getConnection()) {
       for (String sql : all) {
         String driver = SqlStatement.of(sql).driverText();
