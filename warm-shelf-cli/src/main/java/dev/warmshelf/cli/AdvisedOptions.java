@@ -24,6 +24,11 @@ final class AdvisedOptions {
     files.writes("--config", file);
   }
 
+  /** Whether anything is to be written. */
+  boolean isAsked() {
+    return file != null;
+  }
+
   void write(@Nullable Surveyed surveyed, @Nullable Findings findings, String from, Screen screen)
       throws Failure {
     if (file == null) {

@@ -106,6 +106,9 @@ final class SurveyCommand implements Callable<Integer> {
     Limits.require("--most", most, 1, Integer.MAX_VALUE);
     Duration watched = time("--for", time);
     Duration kept = time("--ttl", ttl);
+    if (recording != null && !advised.isAsked()) {
+      throw new Failure("A recording is for the configuration: add --config FILE.");
+    }
     files.reads(recording);
     files.writes("--report", page);
     advised.requireWritable(files);

@@ -62,6 +62,7 @@ class ArchitectureTest {
           "dev.warmshelf.measure.text",
           "dev.warmshelf.measure.workload",
           "dev.warmshelf.measure.database",
+          "dev.warmshelf.measure.survey",
           "dev.warmshelf.measure.figures",
           "dev.warmshelf.measure.run",
           "dev.warmshelf.measure.report",

@@ -120,6 +120,15 @@ class FeedCommandTest {
         """);
     assertThat(run("propose", queries.toString()).out().lines())
         .containsExactly("public.booking:sailing_id,agent_id", "public.port", "public.sailing:day");
+    Files.writeString(
+        queries,
+        """
+        SELECT sum(b.metres) FROM sailing s JOIN booking b ON b.sailing_id = s.id
+        WHERE s.route_id = :route;
+        """);
+    assertThat(run("propose", queries.toString()).out().lines())
+        .as("the column by which a roster tells what reaches it")
+        .containsExactly("public.booking:sailing_id", "public.sailing:route_id");
     assertThat(run("propose", directory.resolve("none.sql").toString()).err())
         .contains("There is no file");
   }

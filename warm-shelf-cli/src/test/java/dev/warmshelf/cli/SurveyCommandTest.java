@@ -116,6 +116,8 @@ class SurveyCommandTest {
   void whatCannotBeSurveyedIsSaid() throws Exception {
     assertThat(survey("--for", "soon").err()).contains("--for");
     assertThat(survey("--for", "10ms").err()).contains("--for must be from 1s to 7d");
+    assertThat(survey("--recording", directory.resolve("no").toString()).err())
+        .contains("add --config FILE");
     run("CREATE DATABASE bare");
     Ran bare = Ran.of("survey", "--db", server.url("bare"), "--for", "1s");
     assertThat(bare.exitCode()).isEqualTo(2);

@@ -11,9 +11,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.concurrent.ExecutionException;
 import java.util.concurrent.TimeUnit;
-import java.util.concurrent.TimeoutException;
 import java.util.concurrent.locks.LockSupport;
 import java.util.function.Consumer;
 import java.util.zip.ZipEntry;
@@ -189,8 +187,8 @@ public final class LocalPostgres implements AutoCloseable {
           .inheritIO()
           .start()
           .waitFor();
-      awaitEnd(process);
-      backends.forEach(LocalPostgres::awaitEnd);
+      awaitEnd(process, true);
+      backends.forEach(backend -> awaitEnd(backend, true));
       Files.deleteIfExists(directory().resolve(DATA).resolve("postmaster.pid"));
       whileDown.run();
       new ProcessBuilder(again)
@@ -230,8 +228,9 @@ public final class LocalPostgres implements AutoCloseable {
   @Override
   public synchronized void close() throws IOException {
     Optional<ProcessHandle> process = serverIn(directory());
+    boolean hasCommand = process.filter(LocalPostgres::hasCommand).isPresent();
     server.close();
-    process.ifPresent(LocalPostgres::awaitEnd);
+    process.ifPresent(ended -> awaitEnd(ended, hasCommand));
     directory.delete();
   }
 
@@ -261,8 +260,9 @@ public final class LocalPostgres implements AutoCloseable {
     Optional<ProcessHandle> server = serverIn(directory);
     server.ifPresent(
         process -> {
+          boolean hasCommand = hasCommand(process);
           process.destroy();
-          awaitEnd(process);
+          awaitEnd(process, hasCommand);
         });
     return server.isPresent();
   }
@@ -282,15 +282,24 @@ public final class LocalPostgres implements AutoCloseable {
         .filter(process -> process.info().command().map(c -> c.contains("postgres")).orElse(true));
   }
 
-  /** Waits for the process to end, and kills it if it takes too long. */
-  private static void awaitEnd(ProcessHandle process) {
-    try {
-      process.onExit().get(STOP_LIMIT.toMillis(), TimeUnit.MILLISECONDS);
-    } catch (TimeoutException | ExecutionException e) {
-      process.destroyForcibly();
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
-      process.destroyForcibly();
+  private static boolean hasCommand(ProcessHandle process) {
+    return process.info().command().isPresent();
+  }
+
+  /**
+   * Waits for the process to end, and kills it if it takes too long. One that has ended, and that
+   * the system lists until somebody asks how, has no command any more.
+   *
+   * @param hadCommand whether one was to be seen while it ran
+   */
+  private static void awaitEnd(ProcessHandle process, boolean hadCommand) {
+    long deadline = System.nanoTime() + STOP_LIMIT.toNanos();
+    while (process.isAlive() && !(hadCommand && !hasCommand(process))) {
+      if (System.nanoTime() > deadline || Thread.currentThread().isInterrupted()) {
+        process.destroyForcibly();
+        return;
+      }
+      LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(5));
     }
   }
 }

@@ -218,8 +218,8 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
 
   /**
    * The columns by which tables would have to be told apart for these statements to depend on no
-   * more than they must, or a second look to find out what they depend on: per table the column
-   * first that most of them ask for. Statements that are refused ask for nothing.
+   * more than they must, or rosters to tell what reaches them: per table the column first that most
+   * of them ask for. Statements that are refused ask for nothing.
    */
   public static SortedMap<Lane, List<String>> proposal(Collection<Analysed> statements) {
     Map<Lane, Map<String, Integer>> asked = new TreeMap<>();
@@ -251,7 +251,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
     return proposal;
   }
 
-  /** By which columns a second look can find out which rows count; none if not at each place. */
+  /** By which columns rosters can tell which rows count; none if not at each place. */
   private Set<String> tiedBy(Lane table) {
     Set<String> columns = new LinkedHashSet<>();
     for (TableRead read : analysis.tables()) {

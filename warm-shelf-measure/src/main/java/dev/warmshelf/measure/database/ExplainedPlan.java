@@ -12,6 +12,8 @@ import java.sql.Statement;
 
 /** Asks the database how it reads (PostgreSQL manual, EXPLAIN). */
 final class ExplainedPlan {
+  private static final ObjectMapper MAPPER = new ObjectMapper();
+
   private static final String PREPARED =
       "SELECT cardinality(parameter_types) FROM pg_prepared_statements"
           + " WHERE name = 'warm_shelf_plan'";
@@ -71,7 +73,7 @@ final class ExplainedPlan {
   private static JsonNode read(ResultSet row) throws SQLException {
     row.next();
     try {
-      return new ObjectMapper().readTree(row.getString(1)).get(0);
+      return MAPPER.readTree(row.getString(1)).get(0);
     } catch (JsonProcessingException e) {
       throw new SQLException("The database's plan is not JSON.", e);
     }

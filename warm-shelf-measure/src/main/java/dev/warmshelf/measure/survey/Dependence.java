@@ -8,7 +8,7 @@ import java.util.Set;
  *
  * @param columns that are read of it
  * @param reach to which of its rows, in words, if its changes are told apart by the best column, or
- *     a second look finds out which of them can reach an answer
+ *     a roster says which of them can reach an answer
  * @param changesPerSecond how often it changes: by the statements that were seen to write to it,
  *     and each row that they do not account for
  * @param reachingPerSecond how often a change reaches one answer, if its changes are told apart

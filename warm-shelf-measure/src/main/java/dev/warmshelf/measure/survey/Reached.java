@@ -35,7 +35,7 @@ record Reached(double part, String inWords) {
     return tied(reach, analysed, distinct);
   }
 
-  /** What a second look finds out, by rows of other tables that they go with. */
+  /** What rosters tell: which rows go with rows of other tables that count. */
   private static Reached tied(Reach reach, Analysed analysed, Distinct distinct) {
     Reached most = null;
     for (TableRead read : analysed.analysis().tables()) {

@@ -36,18 +36,18 @@ record Statistics(
 
   private static final String WHERE =
       """
-      SELECT quote_ident(n.nspname), current_setting('track_counts')::bool
+      SELECT quote_ident(n.nspname), current_setting('track_counts')::bool, pg_is_in_recovery()
       FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace
       WHERE e.extname = 'pg_stat_statements'
       """;
 
   private static final String WORK =
       """
-      SELECT query, sum(calls), sum(rows), (sum(total_exec_time) * 1e6)::bigint,
+      SELECT coalesce(query, ''), sum(calls), sum(rows), (sum(total_exec_time) * 1e6)::bigint,
              sum(shared_blks_hit), sum(shared_blks_read)
       FROM {there}.pg_stat_statements
       WHERE toplevel AND dbid = (SELECT oid FROM pg_database WHERE datname = current_database())
-      GROUP BY query
+      GROUP BY 1
       """;
 
   private static final String SINCE =
@@ -125,6 +125,11 @@ record Statistics(
       } else if (!row.getBoolean(2)) {
         throw new SurveyException(
             "This database does not count changed rows: track_counts is off; turn it on.");
+      }
+      if (row.getBoolean(3)) {
+        throw new SurveyException(
+            "This server is a standby, which does not let itself be asked what statements depend on:"
+                + " survey the primary.");
       }
       return row.getString(1);
     }
