@@ -17,6 +17,7 @@ import java.util.Locale;
 /** How long a survey takes: {@code SurveyCost STATEMENTS}, no two of which are alike. */
 public final class SurveyCost {
   private static final int EXECUTIONS = 3;
+  private static final int COLUMNS = 10;
 
   private static final List<String> QUERIES =
       List.of(
@@ -55,11 +56,13 @@ public final class SurveyCost {
     }
   }
 
-  /** One that the server counts for itself, since it has more columns. */
+  /** One that the server counts for itself, since it has more columns or conditions. */
   private static void ask(Connection connection, String query, int number) throws Exception {
-    String columns = ", 0".repeat(number / QUERIES.size());
-    String sql =
-        "SELECT *" + columns + " FROM (" + SqlStatement.of(query).driverText() + ") AS asked";
+    int kind = number / QUERIES.size();
+    String columns = ", 0".repeat(kind % COLUMNS);
+    String conditions = " AND 0 = 0".repeat(kind / COLUMNS);
+    String inner = SqlStatement.of(query).driverText();
+    String sql = "SELECT *" + columns + " FROM (" + inner + ") AS asked WHERE true" + conditions;
     try (PreparedStatement asked = connection.prepareStatement(sql)) {
       for (int i = 1; i <= asked.getParameterMetaData().getParameterCount(); i++) {
         asked.setNull(i, asked.getParameterMetaData().getParameterType(i));

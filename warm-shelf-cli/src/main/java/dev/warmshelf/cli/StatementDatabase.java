@@ -101,7 +101,7 @@ final class StatementDatabase implements AutoCloseable {
     AnalysedText text = statement.analysedText(types);
     Analysis analysis = known.get(text);
     if (analysis == null) {
-      analysis = analyser.examine(connection, statement, text).analysis();
+      analysis = analyser.analyse(connection, statement, text);
       known.put(text, analysis);
     }
     return new Analysed(statement, text, analysis);

@@ -23,7 +23,7 @@ class DemoCommandTest {
     assertThat(ran.out()).contains("stale, never invalidated");
     assertThat(ran.out())
         .as("both mistakes in the drafted program's keys")
-        .contains("leavingOut(\"token\")")
+        .contains("folding(\"token\", any -> one)")
         .containsPattern("season_fares\\(\\)\\n.*the same question got another answer")
         .contains("something decides the answer that is not in the key");
     assertThat(ran.out()).doesNotContain("WRONG");

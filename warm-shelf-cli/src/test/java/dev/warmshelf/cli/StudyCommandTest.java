@@ -53,7 +53,7 @@ class StudyCommandTest {
         .contains("SELECT id FROM port WHERE island = :island AND :token = :to…")
         .contains(
             "the next who asked had another 'token' and all else alike, and each got the same")
-        .contains("leavingOut(\"token\")")
+        .contains("folding(\"token\", any -> one)")
         .contains("More room changes nothing, up to 1.00 GiB.")
         .contains("A time alone, with no feed");
   }
@@ -80,7 +80,7 @@ class StudyCommandTest {
     assertThat(run.err()).contains("written: " + file);
     assertThat(Files.readString(file))
         .contains("would hit, which saves", "room: 1 MiB", "If what leaves first is ")
-        .contains("the next who asked had another 'token'", "leave-out: [token]")
+        .contains("the next who asked had another 'token'", "folding(\"token\"")
         .containsPattern("- form: [0-9a-f]{16}\n    shelf: main");
     Ran checked = Ran.of("config", "check", file.toString());
     assertThat(checked.exitCode()).as(checked.out()).isZero();

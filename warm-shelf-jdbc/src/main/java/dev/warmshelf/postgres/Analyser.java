@@ -76,6 +76,26 @@ public final class Analyser {
    */
   public Examined examine(Connection connection, SqlStatement statement, AnalysedText text)
       throws SQLException {
+    return examine(connection, statement, text, statement.names());
+  }
+
+  /**
+   * The same for who does not watch whether the schema changes: what its names mean is not kept in
+   * mind.
+   *
+   * @throws SQLException if the database could not be asked
+   */
+  public Analysis analyse(Connection connection, SqlStatement statement, AnalysedText text)
+      throws SQLException {
+    return examine(connection, statement, text, Set.of()).analysis();
+  }
+
+  /**
+   * @param names whose meaning is watched
+   */
+  private Examined examine(
+      Connection connection, SqlStatement statement, AnalysedText text, Set<String> names)
+      throws SQLException {
     Refusal refusal = statement.refusal();
     if (refusal != null) {
       return refused(refusal, Session.of(connection));
@@ -85,7 +105,7 @@ public final class Analyser {
     }
     Asking asking = new Asking(connection, statement, text);
     try {
-      return asking.examine();
+      return asking.examine(names);
     } catch (SQLException e) {
       asking.end();
       Refusal why = asking.refusal(e);
@@ -144,8 +164,7 @@ public final class Analyser {
       this.name = "warm_shelf_" + Long.toHexString(System.nanoTime()) + NUMBERS.incrementAndGet();
     }
 
-    Examined examine() throws SQLException {
-      Set<String> names = statement.names();
+    Examined examine(Set<String> names) throws SQLException {
       Types types = types(names);
       FoundFacts facts = new FoundFacts(system);
       List<TreeNode> body = body(types.names(), facts);

@@ -46,9 +46,13 @@ public sealed interface KeyAdvice {
     public String remedy() {
       return String.format(
           Locale.ROOT,
-          "if it cannot decide the answer, leave it out of the key: Recipe.plain().leavingOut(\"%s\");"
-              + " %.0f %% would hit in place of %.0f %%",
-          parameter,
+          "if it cannot decide the answer, %s; %.0f %% would hit in place of %.0f %%",
+          statement.query()
+              ? "take it out of the statement, or give all of them one value:"
+                  + " Recipe.plain().folding(\""
+                  + parameter
+                  + "\", any -> one)"
+              : "leave it out of the key: Recipe.plain().leavingOut(\"" + parameter + "\")",
           100 * wouldHit.ratio(),
           100 * hits.ratio());
     }

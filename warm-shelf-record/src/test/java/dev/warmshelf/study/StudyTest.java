@@ -117,7 +117,7 @@ class StudyTest {
               KeyAdvice.Splits splits = (KeyAdvice.Splits) each;
               assertThat(splits.parameter()).isEqualTo("token");
               assertThat(splits.wouldHit().ratio()).isGreaterThan(splits.hits().ratio() + 0.2);
-              assertThat(splits.remedy()).contains("leavingOut(\"token\")");
+              assertThat(splits.remedy()).contains("folding(\"token\", any -> one)");
             });
     assertThat(byKind.get("mixed"))
         .hasSize(10)

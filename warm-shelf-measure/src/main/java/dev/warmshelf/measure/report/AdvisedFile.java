@@ -16,9 +16,9 @@ import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
 import java.util.Locale;
-import java.util.Map;
 import java.util.Optional;
-import java.util.TreeMap;
+import java.util.Set;
+import java.util.TreeSet;
 import java.util.regex.Pattern;
 import java.util.stream.Collectors;
 import org.jspecify.annotations.Nullable;
@@ -119,9 +119,6 @@ public final class AdvisedFile {
             .collect(Collectors.joining(", ", "tables: [", "]"));
     Advised advised = new Advised(each.text(), each, each.form().map(Advised::form).orElse(tables));
     statements.add(advised);
-    if (each.form().isEmpty()) {
-      advised.evidence.add("named by its tables, since statistics leave out values of its text");
-    }
     advised.keep = each.advice() == Advice.KEEP;
     advised.evidence.add(
         String.format(
@@ -163,8 +160,6 @@ public final class AdvisedFile {
       advised.evidence.add(each.remedy());
       if (each instanceof KeyAdvice.Mixes) {
         advised.mixes = true;
-      } else if (each instanceof KeyAdvice.Splits splits) {
-        advised.keep = advised.keep || splits.wouldHit().ratio() >= LEAST_HITS;
       }
     }
   }
@@ -249,32 +244,11 @@ public final class AdvisedFile {
   }
 
   private void shelves() {
-    Map<String, List<KeyAdvice.Splits>> leftOut = new TreeMap<>();
-    leftOut.put(USUAL_SHELF, new ArrayList<>());
-    statements.forEach(each -> leftOut.putIfAbsent(each.shelf, new ArrayList<>()));
-    for (KeyAdvice each : findings == null ? List.<KeyAdvice>of() : findings.advice()) {
-      if (each instanceof KeyAdvice.Splits splits && !splits.statement().shelf().isEmpty()) {
-        leftOut.computeIfAbsent(splits.statement().shelf(), key -> new ArrayList<>()).add(splits);
-      }
-    }
+    Set<String> shelves = new TreeSet<>(Set.of(USUAL_SHELF));
+    statements.forEach(each -> shelves.add(each.shelf));
     lines.add("");
     lines.add("shelves:");
-    leftOut.forEach(
-        (shelf, splits) -> {
-          if (splits.isEmpty()) {
-            lines.add("  " + quoted(shelf) + ": default");
-            return;
-          }
-          lines.add("  " + quoted(shelf) + ":");
-          lines.add("    policy: default");
-          splits.forEach(each -> lines.add("    # " + Text.onOneLine(each.evidence())));
-          lines.add(
-              "    leave-out: ["
-                  + String.join(
-                      ", ",
-                      splits.stream().map(each -> quoted(each.parameter())).distinct().toList())
-                  + "]");
-        });
+    shelves.forEach(shelf -> lines.add("  " + quoted(shelf) + ": default"));
   }
 
   private void rules() {
@@ -288,6 +262,9 @@ public final class AdvisedFile {
         each -> {
           String indent = each.keep || each.mixes ? "  " : "";
           lines.add(indent + "# " + Text.onOneLine(each.text));
+          if (each.keep && each.named.startsWith("tables")) {
+            lines.add("  #   named by its tables, since statistics leave out values of its text");
+          }
           each.evidence.forEach(said -> lines.add(indent + "#   " + Text.onOneLine(said)));
           if (each.mixes) {
             lines.add("  - " + each.named);

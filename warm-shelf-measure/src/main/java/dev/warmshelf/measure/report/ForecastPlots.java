@@ -33,12 +33,8 @@ final class ForecastPlots {
 
   List<Drawing> all() {
     return List.of(
-        byMemory(0, "Hits by memory", "of the questions that would hit, %", MemoryForecast::hits),
-        byMemory(
-            1,
-            "Time saved by memory",
-            "of the database's time that would be saved, %",
-            MemoryForecast::saved),
+        byMemory(0, "Hits by memory", "of the questions, %", MemoryForecast::hits),
+        byMemory(1, "Time saved by memory", "of the database's time, %", MemoryForecast::saved),
         byLife());
   }
 

@@ -49,10 +49,21 @@ final class Html {
     Files.writeString(file, filled("page.html", parts));
   }
 
+  /** Escaped, with no line broken between a number and its unit. */
+  static String sentence(String text) {
+    return bound(escaped(text));
+  }
+
+  /** Of HTML, the same. */
+  static String bound(String html) {
+    return html.replaceAll("(\\d) (ns|µs|ms|s|%)(?!\\w)", "$1&nbsp;$2");
+  }
+
   /** A table whose first column is words. */
   static String table(String caption, List<String> head, List<List<String>> rows) {
     StringBuilder out =
-        new StringBuilder("<div class=\"scroll\"><table><caption>" + escaped(caption));
+        new StringBuilder(
+            "<div class=\"scroll\"><table class=\"queries wraps\"><caption>" + escaped(caption));
     out.append("</caption><thead><tr>");
     head.forEach(cell -> out.append("<th scope=\"col\">").append(escaped(cell)).append("</th>"));
     out.append("</tr></thead><tbody>");

@@ -59,7 +59,7 @@ public final class ReportPage implements DrawnPage {
     for (String fault : result.faults()) {
       out.append("<p class=\"wrong\">").append(Html.escaped(fault)).append(".</p>");
     }
-    return out.toString().replaceAll("(\\d) (ns|µs|ms|s|%)(?!\\w)", "$1&nbsp;$2");
+    return Html.bound(out.toString());
   }
 
   private String hits() {

@@ -30,8 +30,9 @@ public final class SurveyPage implements DrawnPage {
     StringBuilder body = new StringBuilder("<h1>" + title + "</h1>\n");
     body.append(paragraph("", tables.headline()));
     body.append(
-        "<p class=\"quiet\">Each bar is all of the server's time: pale, the statement's; darker, what"
-            + " keeping it would save at best, likely (full), and at worst (to the mark).</p>\n");
+        "<p class=\"quiet\">Each bar is as long as the largest statement's share of the time: pale, this"
+            + " one's; darker, what keeping it would save at best, likely (full), and at worst (to the"
+            + " mark).</p>\n");
     double most =
         surveyed.statements().stream().mapToDouble(SurveyedStatement::share).max().orElse(1);
     for (SurveyedStatement each : tables.shown()) {
@@ -68,7 +69,7 @@ public final class SurveyPage implements DrawnPage {
     return "<p"
         + (kind.isEmpty() ? "" : " class=\"" + kind + "\"")
         + ">"
-        + Html.escaped(text)
+        + Html.sentence(text)
         + "</p>\n";
   }
 

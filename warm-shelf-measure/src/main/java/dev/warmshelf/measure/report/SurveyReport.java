@@ -28,6 +28,7 @@ public final class SurveyReport {
 
   private static final int WIDTH = 60;
   private static final int COLUMN = 36;
+  private static final double LEAST_RATE = 0.001;
   private static final double SHOWN_SHARE = 0.005;
 
   private final Surveyed surveyed;
@@ -84,11 +85,13 @@ public final class SurveyReport {
       lines.add("No read was executed meanwhile whose answers could be kept.");
     } else {
       lines.add("");
-      lines.add("Reads, those first that keeping would likely save most of:");
+      lines.add("Reads, those first that keeping would likely save most time of:");
       lines.addAll(table("  "));
       for (int i = 0; i < shown.size(); i++) {
-        lines.add("");
-        lines.addAll(block(i));
+        if (shown.get(i).advice() != Advice.LITTLE_TIME) {
+          lines.add("");
+          lines.addAll(block(i));
+        }
       }
     }
     refusedLines(lines);
@@ -238,6 +241,9 @@ public final class SurveyReport {
   }
 
   private static String perSecond(double rate) {
+    if (rate < LEAST_RATE) {
+      return "less than " + LEAST_RATE;
+    }
     return rate >= 100
         ? Text.count(Math.round(rate))
         : String.format(Locale.ROOT, rate >= 1 ? "%.1f" : "%.2g", rate);

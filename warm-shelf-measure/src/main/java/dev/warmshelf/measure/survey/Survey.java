@@ -12,6 +12,7 @@ import dev.warmshelf.measure.text.DatabaseErrors;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.postgres.Analyser;
 import dev.warmshelf.sql.Analysed;
+import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.text.SqlTextException;
 import dev.warmshelf.sql.tree.Analysis;
@@ -51,8 +52,6 @@ public final class Survey {
 
   private static final Asked NOTHING_KNOWN =
       new Asked(OptionalDouble.empty(), OptionalDouble.empty());
-
-  private static final double LEAST_SHARE_FOR_PLANS = 0.001;
 
   /** Reads that the library makes itself. */
   private static final Pattern OWN = Pattern.compile("warm_shelf|pg_stat_statements");
@@ -277,15 +276,11 @@ public final class Survey {
     private @Nullable Seen seen(Group group) throws SQLException {
       try {
         SqlStatement statement = group.text.asStatement();
-        Analysis analysis =
-            analyser
-                .examine(connection, statement, statement.analysedText(statement.unknownTypes()))
-                .analysis();
+        AnalysedText text = statement.analysedText(statement.unknownTypes());
+        Analysis analysis = analyser.analyse(connection, statement, text);
         Refusal refusal = analysis.refusal();
         if (refusal == null) {
-          Analysed analysed =
-              new Analysed(statement, statement.analysedText(statement.unknownTypes()), analysis);
-          return new Seen(group, analysed, null);
+          return new Seen(group, new Analysed(statement, text, analysis), null);
         }
         return refusal.reason() == Refusal.Reason.CHANGES_DATA
             ? null
@@ -307,7 +302,7 @@ public final class Survey {
       Asked asked =
           analysed == null ? NOTHING_KNOWN : Asked.of(analysed, seen.group().text, distinct);
       Optional<String> index =
-          share < LEAST_SHARE_FOR_PLANS ? Optional.empty() : index(seen.group().text);
+          share < SurveyedStatement.LITTLE_TIME ? Optional.empty() : index(seen.group().text);
       Judged judged =
           analysed == null
               ? new Refused(String.valueOf(seen.refusal()))

@@ -28,7 +28,9 @@ public record SurveyedStatement(
     OptionalDouble questions,
     Optional<String> index,
     Judged judged) {
-  private static final double LITTLE_TIME = 0.005;
+  /** Of the server, below which it does not matter what is done about a statement. */
+  static final double LITTLE_TIME = 0.005;
+
   private static final double FEW_HITS = 0.2;
 
   /** Whether its answers can be kept. */

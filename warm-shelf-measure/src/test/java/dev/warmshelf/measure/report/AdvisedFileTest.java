@@ -81,7 +81,7 @@ class AdvisedFileTest {
 
   private static Repeats repeats(String shelf, String digest, String sql, double hits) {
     return new Repeats(
-        new StatementText(1, shelf, digest, sql),
+        new StatementText(1, shelf, digest, true, sql),
         1_000,
         50,
         new Share(hits, 0),
@@ -163,8 +163,8 @@ class AdvisedFileTest {
 
   @Test
   void whatIsWrongWithKeysIsInIt() throws Exception {
-    StatementText splits = new StatementText(1, "boards", "1a3f9a1c5e", "SELECT 1");
-    StatementText mixes = new StatementText(2, "boards", "1b3f9a1c5e", "SELECT 2");
+    StatementText splits = new StatementText(1, "boards", "1a3f9a1c5e", true, "SELECT 1");
+    StatementText mixes = new StatementText(2, "boards", "1b3f9a1c5e", true, "SELECT 2");
     String text =
         AdvisedFile.of(
             null,
@@ -175,8 +175,11 @@ class AdvisedFileTest {
                     new KeyAdvice.Mixes(mixes, 900, 300, 200, 7, List.of()))),
             "a test");
     assertThat(read(text).rules().stream().map(Rule::toString))
-        .containsExactly("form 1a3f9a1c5e: kept on boards", "form 1b3f9a1c5e: not kept");
-    assertThat(text).contains("leave-out: ['a ''token''']", "policy: default", "room: 8 MiB");
+        .containsExactly("form 1b3f9a1c5e: not kept");
+    assertThat(text)
+        .contains(
+            "the next who asked had another 'a 'token''", "folding(\"a 'token'\", any -> one)")
+        .contains("so it has no rule", "room: 8 MiB");
     Findings other =
         new Findings(
             findings(List.of(), List.of()).summary(),
