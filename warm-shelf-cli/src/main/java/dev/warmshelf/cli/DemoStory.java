@@ -49,7 +49,7 @@ final class DemoStory {
   private static final double WRITES = 10;
   private static final Duration TTL = Duration.ofSeconds(5);
   private static final Duration DRAFT = Duration.ofSeconds(5);
-  private static final int MOST_SHOWN = 3;
+  private static final int MOST_SHOWN = 2;
   private static final Duration WARM_UP = Duration.ofSeconds(2);
 
   record Departure(

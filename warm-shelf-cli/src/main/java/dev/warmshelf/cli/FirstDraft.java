@@ -6,6 +6,7 @@ import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.record.ShelfRecording;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
+import dev.warmshelf.shelf.Renewal;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -72,7 +73,7 @@ final class FirstDraft {
     try (WarmShelf warm =
             WarmShelf.over(pool)
                 .following(JournalFeed.on(pool))
-                .shelf(WarmShelf.MAIN_SHELF, policy -> policy.ttl(KEPT))
+                .shelf(WarmShelf.MAIN_SHELF, policy -> policy.ttl(KEPT).renewing(Renewal.loading()))
                 .open();
         ShelfRecording recording = ShelfRecording.to(recorded).open()) {
       warm.recordTo(recording);

@@ -187,8 +187,8 @@ public final class LocalPostgres implements AutoCloseable {
           .inheritIO()
           .start()
           .waitFor();
-      awaitEnd(process, true);
-      backends.forEach(backend -> awaitEnd(backend, true));
+      awaitEnd(process, false); // a new one takes an old one that is listed for a running one
+      backends.forEach(backend -> awaitEnd(backend, false));
       Files.deleteIfExists(directory().resolve(DATA).resolve("postmaster.pid"));
       whileDown.run();
       new ProcessBuilder(again)
@@ -228,9 +228,8 @@ public final class LocalPostgres implements AutoCloseable {
   @Override
   public synchronized void close() throws IOException {
     Optional<ProcessHandle> process = serverIn(directory());
-    boolean hasCommand = process.filter(LocalPostgres::hasCommand).isPresent();
     server.close();
-    process.ifPresent(ended -> awaitEnd(ended, hasCommand));
+    process.ifPresent(ended -> awaitEnd(ended, true));
     directory.delete();
   }
 
@@ -260,9 +259,8 @@ public final class LocalPostgres implements AutoCloseable {
     Optional<ProcessHandle> server = serverIn(directory);
     server.ifPresent(
         process -> {
-          boolean hasCommand = hasCommand(process);
           process.destroy();
-          awaitEnd(process, hasCommand);
+          awaitEnd(process, true);
         });
     return server.isPresent();
   }
@@ -282,24 +280,32 @@ public final class LocalPostgres implements AutoCloseable {
         .filter(process -> process.info().command().map(c -> c.contains("postgres")).orElse(true));
   }
 
-  private static boolean hasCommand(ProcessHandle process) {
-    return process.info().command().isPresent();
-  }
-
   /**
-   * Waits for the process to end, and kills it if it takes too long. One that has ended, and that
-   * the system lists until somebody asks how, has no command any more.
+   * Waits for the process to end, and kills it if it takes too long.
    *
-   * @param hadCommand whether one was to be seen while it ran
+   * @param mayBeListed whether the system may list it still
    */
-  private static void awaitEnd(ProcessHandle process, boolean hadCommand) {
+  private static void awaitEnd(ProcessHandle process, boolean mayBeListed) {
     long deadline = System.nanoTime() + STOP_LIMIT.toNanos();
-    while (process.isAlive() && !(hadCommand && !hasCommand(process))) {
+    while (process.isAlive() && !(mayBeListed && isListedOnly(process))) {
       if (System.nanoTime() > deadline || Thread.currentThread().isInterrupted()) {
         process.destroyForcibly();
         return;
       }
       LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(5));
+    }
+  }
+
+  /**
+   * Whether it has ended, with all that it held, and the system lists it until somebody asks how,
+   * as Linux does (proc(5), state Z). Nobody may ask for a second or more.
+   */
+  private static boolean isListedOnly(ProcessHandle process) {
+    try {
+      String line = Files.readString(Path.of("/proc", Long.toString(process.pid()), "stat"));
+      return line.startsWith(") Z", line.lastIndexOf(')'));
+    } catch (IOException e) {
+      return false; // there is no such file, here or any more
     }
   }
 }
