@@ -34,13 +34,14 @@ record Asked(OptionalDouble most, OptionalDouble guess) {
       Double values = pinned.get(i);
       if (number > bound.orElse(Integer.MAX_VALUE)) {
         continue; // it stands in the program's text, always the same
-      } else if (values != null) {
+      } else if (values != null && !text.isList(number)) {
         most *= values;
         guess *= values;
         continue;
       }
       bounded = false;
-      OptionalDouble beside = beside(analysed, text, number, distinct);
+      OptionalDouble beside =
+          text.isList(number) ? OptionalDouble.empty() : beside(analysed, text, number, distinct);
       guessed = guessed && beside.isPresent();
       guess *= beside.orElse(1);
     }

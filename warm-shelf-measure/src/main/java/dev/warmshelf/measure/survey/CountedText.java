@@ -29,6 +29,7 @@ record CountedText(String text) {
       Pattern.compile("\\bextract\\s*\\(\\s*\\$\\d+\\s+from\\b", Pattern.CASE_INSENSITIVE);
 
   private static final Pattern NUMBER = Pattern.compile("\\$(\\d+)");
+  private static final Pattern LIST = Pattern.compile("\\$(\\d+) /\\*, \\.\\.\\. \\*/");
   private static final Pattern READS =
       Pattern.compile(
           "(?:\\s|\\(|--[^\\n]*\\n|/\\*.*?\\*/)*(select|with|values|table)\\b.*",
@@ -95,6 +96,20 @@ record CountedText(String text) {
     } catch (SqlTextException e) {
       return List.of();
     }
+  }
+
+  /**
+   * Whether a parameter stands for a list of values, of whatever length: from version 18 on the
+   * server counts those as one (manual, pg_stat_statements).
+   */
+  boolean isList(int number) {
+    Matcher matcher = LIST.matcher(text);
+    while (matcher.find()) {
+      if (Integer.parseInt(matcher.group(1)) == number) {
+        return true;
+      }
+    }
+    return false;
   }
 
   /** What a parameter may be compared with, where the statement's conditions do not pin it. */

@@ -1,5 +1,6 @@
 package dev.warmshelf.measure.survey;
 
+import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.FootprintPlan.Reach;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.tree.Analysis.TableRead;
@@ -19,8 +20,12 @@ record Reached(double part, String inWords) {
   /**
    * @param rows of an answer, on the average
    */
-  static Reached of(Reach reach, Analysed analysed, double rows, Distinct distinct) {
+  static Reached of(
+      Reach reach, Analysed analysed, CountedText text, double rows, Distinct distinct) {
     if (reach instanceof Reach.Groups groups) {
+      if (groups.values().stream().anyMatch(each -> isList(each, analysed, text))) {
+        return new Reached(1, "rows of a list of values of " + groups.column());
+      }
       int values = groups.values().size();
       return new Reached(
           part(values, distinct.of(groups.table(), groups.column())),
@@ -33,6 +38,11 @@ record Reached(double part, String inWords) {
           "rows whose " + told.column() + " the answer shows");
     }
     return tied(reach, analysed, distinct);
+  }
+
+  private static boolean isList(Source source, Analysed analysed, CountedText text) {
+    return source instanceof Source.Parameter parameter
+        && text.isList(Integer.parseInt(analysed.statement().parameters().get(parameter.index())));
   }
 
   /** What rosters tell: which rows go with rows of other tables that count. */

@@ -306,7 +306,7 @@ public final class Survey {
       Judged judged =
           analysed == null
               ? new Refused(String.valueOf(seen.refusal()))
-              : keepable(analysed, work, asked, distinct);
+              : keepable(analysed, seen.group().text, work, asked, distinct);
       return new SurveyedStatement(
           seen.group().text.text(),
           seen.group().text.form(),
@@ -329,7 +329,8 @@ public final class Survey {
       }
     }
 
-    private Keepable keepable(Analysed analysed, Done work, Asked asked, Distinct distinct) {
+    private Keepable keepable(
+        Analysed analysed, CountedText text, Done work, Asked asked, Distinct distinct) {
       double perSecond = work.calls() * 1e9 / lasted.toNanos();
       double rows = work.rows() / (double) work.calls();
       List<Dependence> dependsOn = new ArrayList<>();
@@ -337,7 +338,7 @@ public final class Survey {
       for (Reach reach : analysed.finestReaches()) {
         Lane table = reach.table();
         Set<String> columns = analysed.analysis().columns().getOrDefault(table, Set.of());
-        Reached reached = Reached.of(reach, analysed, rows, distinct);
+        Reached reached = Reached.of(reach, analysed, text, rows, distinct);
         Writes.Rate read = writes.of(table, columns);
         double reaching = Math.min(read.times(), read.rows() * reached.part());
         dependsOn.add(

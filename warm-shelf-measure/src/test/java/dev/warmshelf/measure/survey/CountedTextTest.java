@@ -27,6 +27,13 @@ class CountedTextTest {
   }
 
   @Test
+  void aListOfWhateverLengthIsNoValue() {
+    CountedText lists = counted("SELECT a FROM t WHERE b = $1 AND c IN ($2 /*, ... */)");
+    assertThat(lists.isList(1)).isFalse();
+    assertThat(lists.isList(2)).isTrue();
+  }
+
+  @Test
   void theFormIsTheProgramsOwnWhereItIsCertain() {
     assertThat(counted("SELECT a FROM t WHERE b = $1 AND c = $2 LIMIT $3").form())
         .hasValue(SqlStatement.of("SELECT a FROM t WHERE c = 'x' AND b = :b LIMIT 5").formDigest());
