@@ -172,6 +172,11 @@ public final class Lane implements Comparable<Lane> {
     return new Lane(kind, parts);
   }
 
+  /** Whether each change of a table is one of it. */
+  public boolean isWholeTable() {
+    return kind == Kind.TABLE;
+  }
+
   /** Whether it changes with the data of a table. */
   public boolean isData() {
     return kind == Kind.TABLE || kind == Kind.GROUP || kind == Kind.AT_LARGE;

@@ -55,6 +55,14 @@ public final class RecordingFile {
 
     /** A statement's answers depend on these tables, as far as is known by now. */
     void dependsOn(Statement statement, Set<String> tables);
+
+    /**
+     * An answer that is loaded next stands on these lanes, and no others.
+     *
+     * @param key digest of the key, 16 hexadecimal digits
+     * @param lanes digests, 16 hexadecimal digits each
+     */
+    void standsOn(String key, Set<String> lanes);
   }
 
   /**
@@ -63,8 +71,10 @@ public final class RecordingFile {
    * @param atMicros when the feed told of it, since the recording began
    * @param table as {@link dev.warmshelf.lane.Lane#written()} has it; {@code *} for anything
    * @param kind the database's word; empty if it is not known
+   * @param lanes digests of the lanes that it is a change of, 16 hexadecimal digits each; empty if
+   *     they were left out
    */
-  public record TableChange(long atMicros, String table, String kind) {}
+  public record TableChange(long atMicros, String table, String kind, Set<String> lanes) {}
 
   /**
    * A statement that was asked.
@@ -138,6 +148,9 @@ public final class RecordingFile {
 
           @Override
           public void dependsOn(Statement statement, Set<String> tables) {}
+
+          @Override
+          public void standsOn(String key, Set<String> lanes) {}
         });
   }
 
@@ -201,13 +214,16 @@ public final class RecordingFile {
               List.copyOf(names));
       statements.put(statement.number(), statement);
     } else if (node.has("tables")) {
-      Set<String> tables = new TreeSet<>();
-      node.path("tables").forEach(table -> tables.add(table.asText()));
-      each.dependsOn(statement(node.path("of").asInt()), tables);
+      each.dependsOn(statement(node.path("of").asInt()), texts(node.path("tables")));
     } else if (node.has("changed")) {
       each.changed(
           new TableChange(
-              node.path("at").asLong(), node.path("changed").asText(), node.path("kind").asText()));
+              node.path("at").asLong(),
+              node.path("changed").asText(),
+              node.path("kind").asText(),
+              texts(node.path("lanes"))));
+    } else if (node.has("key")) {
+      each.standsOn(node.path("key").asText(), texts(node.path("lanes")));
     } else if (node.has("ended")) {
       complete = true;
       lost = node.path("lost").asLong();
@@ -215,6 +231,12 @@ public final class RecordingFile {
       lost += node.path("lost").asLong();
     }
     // What else there may be in a later version does not hinder.
+  }
+
+  private static Set<String> texts(JsonNode list) {
+    Set<String> texts = new TreeSet<>();
+    list.forEach(text -> texts.add(text.asText()));
+    return texts;
   }
 
   private Statement statement(int number) {

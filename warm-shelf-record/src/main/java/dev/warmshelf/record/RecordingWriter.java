@@ -8,6 +8,7 @@ import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.shelf.AskedQuestion;
+import dev.warmshelf.shelf.Origin;
 import java.io.FilterOutputStream;
 import java.io.IOException;
 import java.io.OutputStream;
@@ -27,6 +28,11 @@ final class RecordingWriter {
   private static final int UNTOLD = -1;
   static final int VERSION = 1;
   static final int DIGITS = 16;
+  private static final int MOST_LANES = 512;
+
+  /** After which an answer may stand on something else. */
+  private static final Set<Origin> LOADS = Set.of(Origin.LOADED, Origin.MENDED, Origin.SHARED);
+
   private static final int BUFFER = 1 << 15;
 
   private final boolean parameters;
@@ -79,7 +85,36 @@ final class RecordingWriter {
     json.writeStringField("changed", change.table().written());
     json.writeStringField("kind", change.kind());
     json.writeNumberField("at", atNanos / 1_000);
+    Lane table = change.table();
+    if (parameters && table.isWholeTable()) {
+      List<Lane> lanes = change.lanes();
+      writeLanes("lanes", lanes.size() > MOST_LANES ? List.of(table, table.atLarge()) : lanes);
+    }
     json.writeEndObject();
+  }
+
+  /** Digests of lanes; of a value that can be guessed they tell as much as the value does. */
+  private void writeLanes(String field, List<Lane> lanes) throws IOException {
+    json.writeArrayFieldStart(field);
+    for (Lane lane : lanes) {
+      json.writeString(HexFormat.of().toHexDigits(lane.hash()));
+    }
+    json.writeEndArray();
+  }
+
+  /** On what an answer stands that was loaded, where that is not all of its tables. */
+  private void writeStanding(ShelfRecording.Asked asked) throws IOException {
+    Footprint footprint = asked.footprint();
+    if (!parameters || footprint == null || !LOADS.contains(asked.outcome())) {
+      return;
+    }
+    List<Lane> lanes = footprint.dataLanes();
+    if (lanes.size() <= MOST_LANES && lanes.stream().anyMatch(lane -> !lane.isWholeTable())) {
+      json.writeStartObject();
+      json.writeStringField("key", asked.key().digest().substring(0, DIGITS));
+      writeLanes("lanes", lanes);
+      json.writeEndObject();
+    }
   }
 
   private void write(ShelfRecording.Asked asked, long atNanos) throws IOException {
@@ -93,6 +128,7 @@ final class RecordingWriter {
       writeStatement(statement, key, words);
     }
     writeTables(statement, asked.footprint());
+    writeStanding(asked);
     json.writeStartArray();
     json.writeNumber(atNanos / 1_000);
     json.writeNumber(statement);

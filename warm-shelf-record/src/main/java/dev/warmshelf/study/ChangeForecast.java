@@ -13,9 +13,12 @@ public record ChangeForecast(Ends ends, Share hits, Share saved) {
     /** Each change of a table that its statement reads. */
     TABLE_CHANGED,
 
+    /** Each change of rows that it stands on, as far as the journal's columns tell them apart. */
+    ROWS_CHANGED,
+
     /**
-     * Only a change that makes it another: the most that tracked columns, the second look and
-     * mending can give together.
+     * Only a change that makes it another: the most that the second look and mending can give
+     * together.
      */
     ANSWER_CHANGED
   }

@@ -35,6 +35,11 @@ final class Changes {
     return any;
   }
 
+  /** When anything may have changed last. */
+  long lastOfAll() {
+    return lastOfAll;
+  }
+
   /** When something that a statement depends on changed last. */
   long lastOf(int statement) {
     Set<String> on = tables.get(statement);

@@ -126,11 +126,17 @@ public final class Study {
       public void changed(RecordingFile.TableChange change) {
         judged.until(change.atMicros());
         changes.changed(change.table(), change.atMicros());
+        untilChanged.changed(change.lanes(), change.atMicros());
       }
 
       @Override
       public void dependsOn(RecordingFile.Statement statement, Set<String> tables) {
         changes.dependsOn(statement.number(), tables);
+      }
+
+      @Override
+      public void standsOn(String key, Set<String> lanes) {
+        untilChanged.standsOn(Long.parseUnsignedLong(key, 16), lanes);
       }
     };
   }

@@ -33,10 +33,22 @@ public final class MadeRecording implements AutoCloseable {
       Told answer,
       @Nullable Footprint footprint)
       throws IOException {
+    answered(atMicros, key, words, Origin.DIRECT, loadMicros, answer, footprint);
+  }
+
+  /** A question, and where its answer came from. */
+  public void answered(
+      long atMicros,
+      Key key,
+      AskedQuestion words,
+      Origin outcome,
+      long loadMicros,
+      Told answer,
+      @Nullable Footprint footprint)
+      throws IOException {
     long at = atMicros * 1_000;
     writer.write(
-        new Asked(at, "main", key, words, Origin.DIRECT, loadMicros * 1_000, answer, footprint),
-        at);
+        new Asked(at, "main", key, words, outcome, loadMicros * 1_000, answer, footprint), at);
   }
 
   public static Told answer(int rows, long bytes, long fingerprint) {
@@ -44,7 +56,11 @@ public final class MadeRecording implements AutoCloseable {
   }
 
   public void changed(long atMicros, Lane table) throws IOException {
-    writer.write(new Changed(atMicros * 1_000, Change.atLarge(table)), atMicros * 1_000);
+    changed(atMicros, Change.atLarge(table));
+  }
+
+  public void changed(long atMicros, Change change) throws IOException {
+    writer.write(new Changed(atMicros * 1_000, change), atMicros * 1_000);
   }
 
   @Override

@@ -94,6 +94,8 @@ class ShelfRecordingTest {
           List.of(Footprint.of(port), Footprint.of(port), Footprint.of(port, island))) {
         recording.asked("s", key(1), words, Origin.LOADED, 5, "no content", footprint);
       }
+      Footprint one = Footprint.of(port.group("id=1"), port.atLarge());
+      recording.asked("s", key(1), words, Origin.LOADED, 5, "no content", one);
       recording.changed(List.of(Change.atLarge(island), Change.atLarge(Lane.SCHEMA)));
     }
     List<String> told = new ArrayList<>();
@@ -115,6 +117,11 @@ class ShelfRecordingTest {
           public void dependsOn(RecordingFile.Statement statement, Set<String> tables) {
             told.add(statement.number() + " on " + tables);
           }
+
+          @Override
+          public void standsOn(String key, Set<String> lanes) {
+            told.add("on " + lanes.size() + " lanes");
+          }
         });
     assertThat(told)
         .containsExactly(
@@ -122,6 +129,8 @@ class ShelfRecordingTest {
             "question",
             "question",
             "1 on [\"public\".\"an \"\"island\"\"\", \"public\".\"port\"]",
+            "question",
+            "on 2 lanes",
             "question",
             "changed \"public\".\"an \"\"island\"\"\"",
             "changed *");
@@ -132,11 +141,19 @@ class ShelfRecordingTest {
     Path file = directory.resolve("without.jsonl.gz");
     try (ShelfRecording recording = ShelfRecording.to(file).withoutParameters().open()) {
       record(recording, "secret");
+      Lane port = Lane.ofTable("public", "port");
+      Footprint one = Footprint.of(port.group("name=secret"), port.atLarge());
+      AskedQuestion words = new AskedQuestion("SELECT 2", List.of(), List.of());
+      recording.asked("s", key(2), words, Origin.LOADED, 5, "no content", one);
+      recording.changed(List.of(Change.atLarge(port)));
     }
     List<Question> questions = new ArrayList<>();
     assertThat(RecordingFile.read(file, questions::add).parameters()).isFalse();
     assertThat(questions.get(0).values()).isEmpty();
-    assertThat(text(file)).contains("SELECT 1 WHERE").doesNotContain("secret");
+    assertThat(text(file))
+        .contains("SELECT 1 WHERE", "\"changed\"")
+        .as("nor digests, by which they could be guessed")
+        .doesNotContain("secret", "lanes");
   }
 
   @Test

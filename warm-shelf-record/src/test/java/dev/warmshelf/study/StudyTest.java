@@ -8,12 +8,15 @@ import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Change;
+import dev.warmshelf.lane.ChangedRow;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.record.MadeRecording;
 import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Ground;
+import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
@@ -169,6 +172,46 @@ class StudyTest {
         .as("nobody knows when tables change")
         .extracting(ChangeForecast::ends)
         .containsExactly(ChangeForecast.Ends.ANSWER_CHANGED);
+  }
+
+  private static Change ofIsland(String island) {
+    ChangedRow row = new ChangedRow(List.of("island"), island);
+    return new Change(
+        "1", Lane.ofTable("public", "port"), List.of(row), null, "UPDATE", Duration.ZERO);
+  }
+
+  /** Another island's row, a row of its own that makes no difference, and one that nobody names. */
+  @Test
+  void changesOfRowsThatAnAnswerDoesNotStandOnAreToldApart() throws Exception {
+    Path file = directory.resolve("rows.jsonl.gz");
+    Lane port = Lane.ofTable("public", "port");
+    Footprint norra = Footprint.of(port.group("island=Norra"), port.atLarge());
+    KeyShape shape = KeyShape.of("", "SELECT 1 WHERE island = :island");
+    try (MadeRecording recording = new MadeRecording(file)) {
+      for (int i = 0; i < 9; i++) {
+        long at = (i + 1) * 1_000_000L;
+        if (i == 3) {
+          recording.changed(at - 500_000, ofIsland("Sundra"));
+        } else if (i == 5) {
+          recording.changed(at - 500_000, ofIsland("Norra"));
+        } else if (i == 7) {
+          recording.changed(at - 500_000, Change.atLarge(port));
+        }
+        boolean loaded = i == 0 || i == 5 || i == 7;
+        recording.answered(
+            at,
+            Key.of(shape, new String[] {"island"}, new Object[] {"Norra"}),
+            new AskedQuestion(
+                "SELECT 1 WHERE island = :island", List.of("island"), List.of("Norra")),
+            loaded ? Origin.LOADED : Origin.KEPT,
+            1_000,
+            MadeRecording.answer(1, 100, 7),
+            norra);
+      }
+    }
+    assertThat(Study.of(file, Study.Plan.usual()).changes())
+        .extracting(each -> each.ends() + " " + Math.round(9 * each.hits().ratio()))
+        .containsExactly("TABLE_CHANGED 5", "ROWS_CHANGED 6", "ANSWER_CHANGED 8");
   }
 
   /** Questions by Zipf's law, of skewed size and load time, of which some change. */

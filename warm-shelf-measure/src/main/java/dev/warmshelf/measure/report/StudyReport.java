@@ -152,7 +152,8 @@ public final class StudyReport {
     TextTable table = new TextTable(changesHead());
     changesRows().forEach(table::row);
     lines.addAll(table.lines(INDENT));
-    if (findings.changes().size() < ChangeForecast.Ends.values().length) {
+    if (findings.changes().stream()
+        .noneMatch(each -> each.ends() == ChangeForecast.Ends.TABLE_CHANGED)) {
       lines.add(INDENT + "The recording tells of no changes of tables.");
     }
   }
@@ -170,7 +171,9 @@ public final class StudyReport {
   private static String inWords(ChangeForecast.Ends ends) {
     return switch (ends) {
       case TABLE_CHANGED -> "each change of a table that it reads";
-      case ANSWER_CHANGED -> "what changes the answer: the most that tracking and mending can give";
+      case ROWS_CHANGED -> "each change of rows that it stands on, by the columns tracked";
+      case ANSWER_CHANGED ->
+          "what changes the answer: the most that a second look and mending can add";
     };
   }
 
