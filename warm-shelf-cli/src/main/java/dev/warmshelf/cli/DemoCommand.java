@@ -181,6 +181,8 @@ final class DemoCommand implements Callable<Integer> {
         "   ./shelf key \"SELECT ...\"    what a statement's key is, and whether it may be kept");
     screen.line(
         "   ./shelf demo --keep         then: ./shelf measure --db URL, as long as you like");
+    screen.line(
+        "   ./shelf survey --db URL     which reads of your own database are worth keeping");
     screen.line("   README.md                   the same in twenty lines of Java");
     screen.line("   docs/freshness.md           why a kept answer can be trusted");
   }
