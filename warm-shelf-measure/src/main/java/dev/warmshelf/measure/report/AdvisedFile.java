@@ -1,6 +1,5 @@
 package dev.warmshelf.measure.report;
 
-import dev.warmshelf.lane.Lane;
 import dev.warmshelf.measure.survey.Surveyed;
 import dev.warmshelf.measure.survey.SurveyedStatement;
 import dev.warmshelf.measure.survey.SurveyedStatement.Advice;
@@ -108,13 +107,12 @@ public final class AdvisedFile {
   }
 
   private void add(SurveyedStatement each) {
-    if (each.advice() == Advice.REFUSED || each.share() < LEAST_SHARE) {
+    if (!(each.judged() instanceof Keepable keepable) || each.share() < LEAST_SHARE) {
       return;
     }
-    Keepable keepable = (Keepable) each.judged();
     String tables =
         keepable.dependsOn().stream()
-            .map(on -> quoted(shown(on.table())))
+            .map(on -> quoted(SurveyReport.shown(on.table())))
             .distinct()
             .collect(Collectors.joining(", ", "tables: [", "]"));
     Advised advised = new Advised(each.text(), each, each.form().map(Advised::form).orElse(tables));
@@ -276,10 +274,6 @@ public final class AdvisedFile {
             lines.add("#   so it has no rule");
           }
         });
-  }
-
-  private static String shown(Lane table) {
-    return table.name().replaceFirst("^public\\.", "");
   }
 
   private static String quoted(String text) {

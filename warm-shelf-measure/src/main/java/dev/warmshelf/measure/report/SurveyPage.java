@@ -8,11 +8,10 @@ import dev.warmshelf.measure.survey.SurveyedStatement.Refused;
 import dev.warmshelf.measure.text.Text;
 import java.io.IOException;
 import java.nio.file.Path;
-import java.util.List;
 import java.util.Locale;
 
 /** A survey as one HTML page. */
-public final class SurveyPage implements DrawnPage {
+public final class SurveyPage {
   private final Surveyed surveyed;
   private final SurveyReport tables;
 
@@ -24,7 +23,11 @@ public final class SurveyPage implements DrawnPage {
     this.tables = new SurveyReport(surveyed, most);
   }
 
-  @Override
+  /**
+   * Writes it; it needs nothing beside it.
+   *
+   * @throws IOException if it cannot be written
+   */
   public void writePage(Path file) throws IOException {
     String title = "Surveyed: which reads to keep";
     StringBuilder body = new StringBuilder("<h1>" + title + "</h1>\n");
@@ -91,11 +94,5 @@ public final class SurveyPage implements DrawnPage {
 
   private static String part(double percent, String style) {
     return String.format(Locale.ROOT, "<i style=\"width: %.1f%%; %s\"></i>", percent, style);
-  }
-
-  /** There are none. */
-  @Override
-  public List<Path> writePlots(Path directory) {
-    return List.of();
   }
 }

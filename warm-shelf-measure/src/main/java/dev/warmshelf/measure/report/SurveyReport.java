@@ -41,7 +41,7 @@ public final class SurveyReport {
     this.surveyed = surveyed;
     this.shown =
         surveyed.statements().stream()
-            .filter(each -> each.advice() != Advice.REFUSED)
+            .filter(each -> each.judged() instanceof Keepable)
             .limit(most)
             .toList();
   }
@@ -234,9 +234,14 @@ public final class SurveyReport {
             .collect(Collectors.joining(" "));
   }
 
+  /** A table as one that is in no other schema is called. */
+  static String shown(Lane table) {
+    return table.name().replaceFirst("^public\\.", "");
+  }
+
   /** A table as the journal takes it. */
   private static String followed(Lane table, List<String> columns) {
-    String name = table.name().replaceFirst("^public\\.", "");
+    String name = shown(table);
     return columns.isEmpty() ? name : name + ":" + String.join(",", columns);
   }
 

@@ -12,6 +12,7 @@ import java.util.Map;
 import java.util.OptionalDouble;
 import java.util.OptionalInt;
 import java.util.Set;
+import org.jspecify.annotations.Nullable;
 
 /**
  * How many different questions a statement can ask: each parameter as many as the column that it is
@@ -24,6 +25,8 @@ record Asked(OptionalDouble most, OptionalDouble guess) {
   static Asked of(Analysed analysed, CountedText text, Distinct distinct) {
     Map<Integer, Double> pinned = pinned(analysed, distinct);
     OptionalInt bound = text.bound();
+    Set<Integer> lists = text.lists();
+    Map<String, CountedText.Beside> besides = text.beside();
     List<String> names = analysed.statement().parameters();
     double most = 1;
     double guess = 1;
@@ -34,14 +37,16 @@ record Asked(OptionalDouble most, OptionalDouble guess) {
       Double values = pinned.get(i);
       if (number > bound.orElse(Integer.MAX_VALUE)) {
         continue; // it stands in the program's text, always the same
-      } else if (values != null && !text.isList(number)) {
+      } else if (values != null && !lists.contains(number)) {
         most *= values;
         guess *= values;
         continue;
       }
       bounded = false;
       OptionalDouble beside =
-          text.isList(number) ? OptionalDouble.empty() : beside(analysed, text, number, distinct);
+          lists.contains(number)
+              ? OptionalDouble.empty()
+              : beside(analysed, besides.get(names.get(i)), distinct);
       guessed = guessed && beside.isPresent();
       guess *= beside.orElse(1);
     }
@@ -51,8 +56,7 @@ record Asked(OptionalDouble most, OptionalDouble guess) {
   }
 
   private static OptionalDouble beside(
-      Analysed analysed, CountedText text, int number, Distinct distinct) {
-    CountedText.Beside beside = text.beside(number).orElse(null);
+      Analysed analysed, CountedText.@Nullable Beside beside, Distinct distinct) {
     if (beside instanceof CountedText.Beside.Limit) {
       return OptionalDouble.of(1); // programs ask for pages of one size
     }

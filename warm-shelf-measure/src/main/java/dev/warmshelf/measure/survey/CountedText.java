@@ -5,8 +5,10 @@ import dev.warmshelf.sql.text.Lexer;
 import dev.warmshelf.sql.text.SqlTextException;
 import dev.warmshelf.sql.text.Token;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalInt;
 import java.util.Set;
@@ -99,17 +101,13 @@ record CountedText(String text) {
   }
 
   /**
-   * Whether a parameter stands for a list of values, of whatever length: from version 18 on the
+   * The parameters that stand for a list of values, of whatever length: from version 18 on the
    * server counts those as one (manual, pg_stat_statements).
    */
-  boolean isList(int number) {
-    Matcher matcher = LIST.matcher(text);
-    while (matcher.find()) {
-      if (Integer.parseInt(matcher.group(1)) == number) {
-        return true;
-      }
-    }
-    return false;
+  Set<Integer> lists() {
+    Set<Integer> lists = new HashSet<>();
+    LIST.matcher(text).results().forEach(each -> lists.add(Integer.parseInt(each.group(1))));
+    return lists;
   }
 
   /** What a parameter may be compared with, where the statement's conditions do not pin it. */
@@ -121,20 +119,21 @@ record CountedText(String text) {
     record Limit() implements Beside {}
   }
 
-  /** What stands before a parameter. */
-  Optional<Beside> beside(int number) {
+  /** What stands before parameters, by number; not of one before which stands something else. */
+  Map<String, Beside> beside() {
     List<Token> tokens = tokens();
+    Map<String, Beside> beside = new HashMap<>();
     for (int i = 2; i < tokens.size(); i++) {
-      Token token = tokens.get(i);
-      if (token.kind() == Token.Kind.PARAMETER && token.text().equals(Integer.toString(number))) {
+      if (tokens.get(i).kind() == Token.Kind.PARAMETER) {
+        String number = tokens.get(i).text();
         if (tokens.get(i - 1).is("limit")) {
-          return Optional.of(new Beside.Limit());
+          beside.putIfAbsent(number, new Beside.Limit());
         } else if (tokens.get(i - 1).text().equals("=") && tokens.get(i - 2).isIdentifier()) {
-          return Optional.of(new Beside.Column(tokens.get(i - 2).name()));
+          beside.putIfAbsent(number, new Beside.Column(tokens.get(i - 2).name()));
         }
       }
     }
-    return Optional.empty();
+    return beside;
   }
 
   /**

@@ -42,7 +42,8 @@ record Reached(double part, String inWords) {
 
   private static boolean isList(Source source, Analysed analysed, CountedText text) {
     return source instanceof Source.Parameter parameter
-        && text.isList(Integer.parseInt(analysed.statement().parameters().get(parameter.index())));
+        && text.lists()
+            .contains(Integer.parseInt(analysed.statement().parameters().get(parameter.index())));
   }
 
   /** What rosters tell: which rows go with rows of other tables that count. */

@@ -42,6 +42,8 @@ class AdvisedFileTest {
   private static final String PORTS_COUNTED =
       "SELECT id, $2 FROM port\n-- rules: {}\nWHERE island = $1";
 
+  private static final Refused REFUSED = new Refused("no");
+
   private static final Share HALF = new Share(0.5, 0.01);
 
   @TempDir private Path directory;
@@ -125,8 +127,7 @@ class AdvisedFileTest {
                     keepable(0.9, "t")),
                 surveyed(
                     "SELECT 3", Optional.of("0c3f9a1c5e"), Optional.empty(), keepable(0.1, "t")),
-                surveyed(
-                    "SELECT 4", Optional.of("0d3f9a1c5e"), Optional.empty(), new Refused("no"))),
+                surveyed("SELECT 4", Optional.of("0d3f9a1c5e"), Optional.empty(), REFUSED)),
             null,
             "a test");
     assertThat(read(text).rules().stream().map(Rule::toString))
@@ -135,7 +136,19 @@ class AdvisedFileTest {
         .contains("#   shelf feed install other.t port:island")
         .contains("an index may serve it better: t (a)")
         .contains("hits 5.0 % at worst, 10.0 % likely, 99.0 % at best")
-        .doesNotContain("SELECT 4");
+        .doesNotContain("SELECT 4", "SELECT 5");
+  }
+
+  @Test
+  void whatCannotBeKeptMayStillWantAnIndex() throws Exception {
+    Surveyed surveyed =
+        surveyed(surveyed("SELECT 5", Optional.empty(), Optional.of("t (b)"), REFUSED));
+    assertThat(String.join("\n", new SurveyReport(surveyed, 5).lines()))
+        .contains("Reads that cannot be kept as they are:", "SELECT 5", "no.")
+        .contains("An index may serve it better: t (b).");
+    Path file = directory.resolve("survey.html");
+    new SurveyPage(surveyed, 5).writePage(file);
+    assertThat(Files.readString(file)).contains("SELECT 5", "Cannot be kept as they are");
   }
 
   @Test
