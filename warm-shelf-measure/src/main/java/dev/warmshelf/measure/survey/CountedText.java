@@ -195,7 +195,13 @@ record CountedText(String text) {
    * @throws SqlTextException if it is no sequence of tokens
    */
   SqlStatement asStatement() {
-    return SqlStatement.of(asText());
+    SqlStatement statement = SqlStatement.of(asText());
+    for (String name : statement.parameters()) {
+      if (!Character.isDigit(name.charAt(0))) { // the server has numbers alone: a[low:high]
+        throw new SqlTextException(0, "':" + name + "' is read as a parameter");
+      }
+    }
+    return statement;
   }
 
   /** The same, not looked at. */

@@ -1,8 +1,10 @@
 package dev.warmshelf.measure.survey;
 
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.text.SqlTextException;
 import java.util.List;
 import java.util.Set;
 import org.junit.jupiter.api.Test;
@@ -47,6 +49,14 @@ class CountedTextTest {
   void whatTheServerCutOutIsWrittenSoThatItTakesIt() {
     assertThat(counted("SELECT now() - INTERVAL $1, date $2, extract($3 FROM d)").asText())
         .isEqualTo("SELECT now() - CAST($1 AS INTERVAL), CAST($2 AS date), extract(epoch from d)");
+  }
+
+  /** Else one such statement would end a whole survey. */
+  @Test
+  void aSliceThatLooksLikeAParameterIsRefused() {
+    assertThatThrownBy(() -> counted("SELECT a[low:high] FROM t").asStatement())
+        .isInstanceOf(SqlTextException.class)
+        .hasMessageContaining("':high' is read as a parameter");
   }
 
   @Test
