@@ -3,7 +3,11 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.HashSet;
 import java.util.List;
+import java.util.Map;
+import java.util.Set;
 import java.util.stream.Collectors;
 import javax.lang.model.element.ExecutableElement;
 import javax.lang.model.element.Modifier;
@@ -19,7 +23,8 @@ import javax.tools.ToolProvider;
 /**
  * Writes classes that pass every call of a JDBC interface on to another object, as the build begins:
  * what wraps such an object then says only what it does otherwise. The methods are those of the
- * release that is compiled for, whatever JDK compiles.
+ * release that is compiled for, whatever JDK compiles. What each does stands in {@code
+ * decisions.txt}; what does not stand there is told as something that nobody understands.
  */
 public final class Delegates {
   private static final String PACKAGE = "dev.warmshelf.driver";
@@ -31,6 +36,9 @@ public final class Delegates {
 
   private static final List<Delegate> ALL =
       List.of(
+          new Delegate("DelegatingArray", "java.sql.Array", null),
+          new Delegate("DelegatingBlob", "java.sql.Blob", null),
+          new Delegate("DelegatingClob", "java.sql.Clob", null),
           new Delegate("DelegatingResultSet", "java.sql.ResultSet", null),
           new Delegate("DelegatingConnection", "java.sql.Connection", null),
           new Delegate("DelegatingStatement", "java.sql.Statement", null),
@@ -43,8 +51,19 @@ public final class Delegates {
 
   private final Elements elements;
 
-  private Delegates(Elements elements) {
+  /** By interface, the methods that do not hand out what is wrapped. */
+  private final Map<String, Set<String>> decided = new HashMap<>();
+
+  private Delegates(Elements elements, List<String> decisions) {
     this.elements = elements;
+    for (String line : decisions) {
+      String[] words = line.split(" ");
+      if (words.length > 2 && !line.startsWith("#") && !words[1].equals("hands-out")) {
+        decided
+            .computeIfAbsent(words[0], of -> new HashSet<>())
+            .addAll(List.of(words).subList(2, words.length));
+      }
+    }
   }
 
   public static void main(String[] args) throws IOException {
@@ -56,7 +75,8 @@ public final class Delegates {
         (JavacTask)
             compiler.getTask(
                 null, null, null, List.of("--release", release), List.of("java.lang.Object"), null);
-    Delegates delegates = new Delegates(task.getElements());
+    Delegates delegates =
+        new Delegates(task.getElements(), Files.readAllLines(Path.of(args[2])));
     for (Delegate each : ALL) {
       Path file = folder.resolve(each.name() + ".java");
       String text = delegates.text(each);
@@ -75,6 +95,8 @@ public final class Delegates {
     if (made.superclass() == null) {
       out.append(" implements ").append(made.of()).append(" {\n");
       out.append("  abstract ").append(made.of()).append(" delegate() throws java.sql.SQLException;\n");
+      out.append("\n  /** What is wrapped is about to be used in a way that nobody tells of. */\n");
+      out.append("  abstract void isHandedOut();\n");
     } else {
       out.append(" extends ").append(made.superclass());
       out.append(" implements ").append(made.of()).append(" {\n");
@@ -125,7 +147,7 @@ public final class Delegates {
         && method.getParameters().get(0).asType().getKind() == TypeKind.INT;
   }
 
-  private static void pass(ExecutableElement method, Delegate made, StringBuilder out) {
+  private void pass(ExecutableElement method, Delegate made, StringBuilder out) {
     String parameters =
         method.getParameters().stream()
             .map(each -> typeOf(each, method) + " " + each.getSimpleName())
@@ -149,6 +171,11 @@ public final class Delegates {
     out.append(thrown.isEmpty() ? "" : " throws " + thrown).append(" {\n    ");
     if (!canThrow) {
       out.append("try {\n      ");
+    }
+    boolean known =
+        decided.getOrDefault(made.of(), Set.of()).contains(method.getSimpleName().toString());
+    if (!known) {
+      out.append("isHandedOut();\n    ");
     }
     if (binds(method, made)) {
       out.append("setOpaque(arg0, (statement, at) -> statement.").append(method.getSimpleName());

@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.Verdicts.Judged;
+import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
@@ -335,17 +336,16 @@ class Asking {
 
     @Override
     @SuppressWarnings("NullAway") // what is returned may give null
-    public @Nullable Loader<@Nullable Answer, SQLException> mending(
-        Answer old, List<Change> touching) {
+    public @Nullable Loader<@Nullable Answer, SQLException> mending(Answer old, LookBack changes) {
       if (held() != null) {
         return null;
       }
       MendingPlan plan = verdict.mending();
-      Wanted wanted = plan == null ? null : plan.wanted(old, touching, MOST_PARTS);
+      Wanted wanted = plan == null ? null : plan.wanted(old, changes.sinceTouched(), MOST_PARTS);
       if (plan != null && wanted != null) {
         return () -> mended(old, plan, wanted);
       }
-      List<Tied> all = tied(touching);
+      List<Tied> all = tied(changes.touching());
       return all == null ? null : () -> probed(old, all);
     }
 

@@ -6,6 +6,8 @@ import dev.warmshelf.session.Visibility;
 import java.sql.Connection;
 import java.sql.SQLException;
 import org.jspecify.annotations.Nullable;
+import org.postgresql.core.BaseConnection;
+import org.postgresql.core.TransactionState;
 
 /** A caller's connection of which nothing is known: the server is asked each time. */
 record CallersConnection(Connection held) implements Caller {
@@ -14,10 +16,20 @@ record CallersConnection(Connection held) implements Caller {
     Session session = Session.of(held);
     if (session.hasWritten()) {
       return Bypass.since(Visibility.OWN_WRITES);
-    } else if (session.keepsSnapshot() && !held.getAutoCommit()) {
+    } else if (session.keepsSnapshot() && mayBeWithin()) {
       return Bypass.since(Visibility.OLD_SNAPSHOT);
     }
     return session.reads(kind.ambient()) ? null : Bypass.because(BypassReason.UNEQUAL_SESSIONS);
+  }
+
+  /**
+   * Whether a transaction may be open: one can be begun by a statement as well, which the driver
+   * knows, and auto-commit does not tell.
+   */
+  private boolean mayBeWithin() throws SQLException {
+    return !held.getAutoCommit()
+        || !held.isWrapperFor(BaseConnection.class)
+        || held.unwrap(BaseConnection.class).getTransactionState() != TransactionState.IDLE;
   }
 
   @Override

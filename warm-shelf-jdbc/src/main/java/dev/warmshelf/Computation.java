@@ -108,8 +108,9 @@ public final class Computation<V extends @Nullable Object> {
    * @param inputs strings, numbers, booleans, enum constants, UUIDs, java.time values, bytes, lists
    *     of these, records of these, or null
    * @throws X what the function threw
-   * @throws SQLException if sessions are named, nothing is known of this one yet, and the database
-   *     could not be asked
+   * @throws SQLException if the database could not be asked what a session is like: sessions are
+   *     named, and nothing is known of this one yet, or this thread holds a connection whose
+   *     session may have been altered
    * @throws dev.warmshelf.key.UnsupportedValueException if an input is of a type whose equality is
    *     not known
    */
@@ -137,10 +138,10 @@ public final class Computation<V extends @Nullable Object> {
     return shelf.bypass(around.reason(), around.why(), key, run, Function.identity());
   }
 
-  private @Nullable Bypass around(Sessions.Kind kind) {
+  private @Nullable Bypass around(Sessions.Kind kind) throws SQLException {
     return kind.isUnequal()
         ? Bypass.because(BypassReason.UNEQUAL_SESSIONS)
-        : warm.transactions().around();
+        : warm.transactions().around(kind);
   }
 
   /**

@@ -39,9 +39,6 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   private final WarmShelf warm;
   private final OpenTransactions.Standing standing;
 
-  /** Whether something was sent since the session was seen that may have altered it. */
-  private boolean mayBeAltered;
-
   /** What the database was sent last, for whoever records; null if nobody is told of it. */
   private @Nullable Sent last;
 
@@ -103,11 +100,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
 
   @Override
   public void saw(Session session, Sessions.Kind kind) {
-    seen(session);
-    mayBeAltered = false;
-    if (session.hasWritten()) {
-      state().hasWritten();
-    }
+    note(session, kind);
   }
 
   @Override
@@ -146,7 +139,6 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     if (!onlyReads) {
       Set<Lane> written = analysis == null ? null : analysis.written();
       changes(written);
-      mayBeAltered |= written == null || written.isEmpty();
       sends(false);
     }
   }
@@ -160,6 +152,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   public void isHandedOut() {
     isReadPast("");
     super.isHandedOut();
+    standing.is(this, state().isOpen());
   }
 
   private @Nullable Analysis analysis(DoorStatement sending) {
@@ -198,18 +191,17 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       warm.ownWrites().committed(named(), null);
       ReadScope.noteCommit();
     }
-    if (state().isOpen()) {
-      standing.is(state(), true);
-    } else if (standing.isOn()) {
+    if (!state().isOpen()) {
       standing.isOver(hasCommitted);
     }
+    standing.is(this, state().isOpen());
   }
 
   /** Whoever is given it next must not be answered as if it were like the others. */
   @Override
   public boolean givesBack() {
     Connection held = held();
-    if (held == null || !mayBeAltered) {
+    if (held == null || !mayBeAltered()) {
       return false;
     }
     try {
@@ -218,6 +210,11 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       LOG.debug("A connection that is given back cannot be asked what it is like.", e);
       return true;
     }
+  }
+
+  @Override
+  public void isGivenBack() {
+    standing.isOver(false);
   }
 
   private Sessions.Kind kind() throws SQLException {

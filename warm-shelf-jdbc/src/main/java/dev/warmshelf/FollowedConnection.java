@@ -25,6 +25,13 @@ class FollowedConnection implements Caller {
   /** What the session was like when it was last asked; null if that must be asked again. */
   private @Nullable Session seen;
 
+  /**
+   * Whether the session may be unlike others': it was seen to be, or something was sent since that
+   * may have altered it, be it by a trigger. Only a look that finds it like them says that it is
+   * not.
+   */
+  private boolean mayBeAltered;
+
   /** The tables that the statements name as changed; null once that is not certain. */
   private @Nullable Set<Lane> named = new HashSet<>();
 
@@ -67,6 +74,7 @@ class FollowedConnection implements Caller {
   public void sends(boolean onlyReads) {
     if (!onlyReads) {
       state.hasWritten();
+      mayBeAltered = true;
     }
     seen = null;
   }
@@ -94,13 +102,26 @@ class FollowedConnection implements Caller {
 
   @Override
   public void saw(Session session, Sessions.Kind kind) {
-    seen = session;
-    if (session.hasWritten()) {
-      state.hasWritten();
-    }
-    if (!session.reads(kind.ambient())) {
+    note(session, kind);
+    if (mayBeAltered) {
       state.isAltered();
     }
+  }
+
+  /** What the server has said, after all that was sent. */
+  final void note(Session session, Sessions.Kind kind) {
+    seen = session;
+    mayBeAltered = !session.reads(kind.ambient());
+    if (session.hasWritten()) {
+      state.hasWritten();
+    } else {
+      state.hasNotWritten();
+    }
+  }
+
+  /** Whether the session may be unlike others', as far as is known without asking. */
+  final boolean mayBeAltered() {
+    return mayBeAltered;
   }
 
   @Override
@@ -110,8 +131,13 @@ class FollowedConnection implements Caller {
     }
   }
 
-  /** Whether the session is like others of its kind; asks the server if it must. */
+  /** Whether it answers as others of its kind do; asks the server if it must. */
   boolean isLike(Sessions.Kind kind) throws SQLException {
+    return hasSessionOf(kind);
+  }
+
+  /** Whether the session is like others of its kind; asks the server if it must. */
+  final boolean hasSessionOf(Sessions.Kind kind) throws SQLException {
     Session known = seen;
     if (known == null) {
       Connection held = held();
@@ -141,6 +167,7 @@ class FollowedConnection implements Caller {
   /** Statements are sent on it that nobody tells of. */
   public void isHandedOut() {
     state.isHandedOut();
+    mayBeAltered = true;
     seen = null;
     named = null;
   }
@@ -151,9 +178,5 @@ class FollowedConnection implements Caller {
 
   final @Nullable Session seen() {
     return seen;
-  }
-
-  final void seen(@Nullable Session session) {
-    seen = session;
   }
 }

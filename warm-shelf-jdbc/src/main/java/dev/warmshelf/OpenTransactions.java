@@ -1,7 +1,8 @@
 package dev.warmshelf;
 
-import dev.warmshelf.session.ConnectionState;
+import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.session.Visibility;
+import java.sql.SQLException;
 import java.util.Queue;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
@@ -9,11 +10,12 @@ import java.util.concurrent.ConcurrentLinkedQueue;
 import org.jspecify.annotations.Nullable;
 
 /**
- * The transactions that each thread has open on connections that are followed, as far as what they
- * see is unlike what others do. Who asks a question that names no connection is part of them all
- * the same: a kept answer might lack what the thread's own transaction has written.
+ * The connections that each thread holds and that are followed, as far as what they see is, or may
+ * be, unlike what others do: a transaction of theirs has written, or their session is an altered
+ * one. Who works out something that names no connection is part of them all the same: a kept result
+ * might lack what the thread's own transaction has written, and be another one in its session.
  *
- * <p>A transaction counts for the thread that has sent its last statement. Thread-safe.
+ * <p>A connection counts for the thread that has sent its last statement. Thread-safe.
  */
 final class OpenTransactions {
   @SuppressWarnings("ThreadLocalUsage") // of each data source; threads forget it with that
@@ -24,12 +26,23 @@ final class OpenTransactions {
     return new Standing();
   }
 
-  /** Why this thread's questions bypass the shelves; null if they need not. */
-  @Nullable Bypass around() {
+  /**
+   * Why this thread's questions bypass the shelves; null if they need not. May ask the server what
+   * the session of a connection is like that may have been altered.
+   *
+   * @param kind of session that results are kept for
+   */
+  @Nullable Bypass around(Sessions.Kind kind) throws SQLException {
     Set<Standing> all = mine.get();
     if (all != null) {
       for (Standing each : all) {
-        return Bypass.since(each.visibility);
+        if (each.visibility != Visibility.LIKE_OTHERS) {
+          return Bypass.since(each.visibility);
+        }
+        FollowedConnection suspect = each.suspect;
+        if (suspect != null && !suspect.hasSessionOf(kind)) {
+          return Bypass.because(BypassReason.UNEQUAL_SESSIONS);
+        }
       }
     }
     return null;
@@ -44,7 +57,7 @@ final class OpenTransactions {
     Standing last = null;
     if (all != null) {
       for (Standing each : all) {
-        last = each;
+        last = each.open ? each : last;
       }
     }
     if (last == null) {
@@ -57,22 +70,25 @@ final class OpenTransactions {
   /** How one connection's transaction stands. Like the connection, for one thread at a time. */
   final class Standing {
     private volatile Visibility visibility = Visibility.LIKE_OTHERS;
+    private volatile boolean open;
+
+    /** Its connection, as long as that may have been altered. */
+    private volatile @Nullable FollowedConnection suspect;
+
     private @Nullable Set<Standing> in;
     private final Queue<Runnable> after = new ConcurrentLinkedQueue<>();
-
-    /** Whether it counts for a thread just now. */
-    boolean isOn() {
-      return in != null;
-    }
 
     /**
      * After something was done on the connection.
      *
-     * @param open whether a transaction is
+     * @param isOpen whether a transaction is
      */
-    void is(ConnectionState state, boolean open) {
-      visibility = state.visibility();
-      boolean counts = open && visibility != Visibility.LIKE_OTHERS;
+    void is(FollowedConnection connection, boolean isOpen) {
+      Visibility seen = connection.state().visibility();
+      open = isOpen && seen != Visibility.LIKE_OTHERS;
+      visibility = open || seen == Visibility.ALTERED ? seen : Visibility.LIKE_OTHERS;
+      suspect = connection.mayBeAltered() ? connection : null;
+      boolean counts = visibility != Visibility.LIKE_OTHERS || suspect != null;
       Set<Standing> threads = counts ? ofThisThread() : null;
       Set<Standing> before = in;
       if (before != threads && before != null) {

@@ -19,6 +19,8 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
 import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /**
  * A transaction run through the library, for use by the one thread that runs it.
@@ -27,6 +29,7 @@ import org.jspecify.annotations.Nullable;
  * is answered. What it reads after it has written, or from a snapshot of its own, nobody else gets.
  */
 public final class Transaction {
+  private static final Logger LOG = LoggerFactory.getLogger(Transaction.class);
   private static final String NAME = "SELECT pg_current_xact_id_if_assigned()::text";
 
   private final WarmShelf warm;
@@ -62,7 +65,7 @@ public final class Transaction {
     this.state = new ConnectionState(false, connection.getTransactionIsolation());
     this.followed = new FollowedConnection(state, () -> connection);
     this.standing = warm.transactions().begin();
-    standing.is(state, true);
+    standing.is(followed, true);
   }
 
   static <V extends @Nullable Object> V run(WarmShelf warm, Work<V> work) throws SQLException {
@@ -84,7 +87,28 @@ public final class Transaction {
       } finally {
         transaction.standing.isOver(true);
       }
+      transaction.endIfAltered(borrowed);
       return result;
+    }
+  }
+
+  /**
+   * A connection whose session was altered for good must not be given to somebody who is answered
+   * as if it were like the others. A rollback undoes what was set.
+   */
+  private void endIfAltered(Borrowed borrowed) {
+    if (!followed.mayBeAltered()) {
+      return;
+    }
+    boolean like = false;
+    try {
+      Sessions.Kind kind = warm.sessions().current(connection);
+      like = kind.isUnequal() || followed.isLike(kind);
+    } catch (SQLException e) {
+      LOG.debug("a connection that is given back cannot be asked what it is like", e);
+    }
+    if (!like) {
+      borrowed.spoil();
     }
   }
 
@@ -113,7 +137,7 @@ public final class Transaction {
   public Connection connection() {
     FollowedConnection.isReadPast("");
     followed.isHandedOut();
-    standing.is(state, true);
+    standing.is(followed, true);
     kept.clear();
     return connection;
   }
@@ -131,7 +155,7 @@ public final class Transaction {
       replacement.question().askVerdict(followed); // as long as that can be
     }
     followed.sends(false);
-    standing.is(state, true);
+    standing.is(followed, true);
     Fence fence = warm.shelf(WarmShelf.MAIN_SHELF).fence();
     Write.Outcome outcome = write.send(connection);
     if (!write.replacements().isEmpty()

@@ -385,4 +385,38 @@ class ComputationTest {
       assertThat(made.unshared()).contains("an answer that it was made of was old on purpose");
     }
   }
+
+  /** Worked out by its thread, it would read through the connection that the thread holds. */
+  @Test
+  void whoHoldsAnAlteredConnectionIsGivenNothingOfTheUsualSession() throws Exception {
+    database.run("CREATE SCHEMA tenant; CREATE TABLE tenant.port AS SELECT * FROM port");
+    database.run("UPDATE tenant.port SET island = 'elsewhere'");
+    try (Connection held = door.getConnection();
+        Statement statement = held.createStatement()) {
+      Computation<String> islands = warm.computation("island");
+      Loader<String, SQLException> read =
+          () -> {
+            try (ResultSet row = statement.executeQuery("SELECT island FROM port WHERE id = 1")) {
+              row.next();
+              return row.getString(1);
+            }
+          };
+      Waiting.until("it is kept", () -> islands.get(read).origin() == Origin.KEPT);
+      String usual = islands.get(read).value();
+      for (String altering :
+          List.of(
+              "SET search_path = tenant, public",
+              "SELECT set_config('search_path', 'tenant, public', false)",
+              "UPDATE tenant.port SET id = id RETURNING set_config('search_path', 'tenant', false)",
+              "BEGIN; SET LOCAL search_path = tenant")) {
+        statement.execute(altering);
+        assertThat(islands.get(read).value()).as(altering).isEqualTo("elsewhere");
+        statement.execute("ROLLBACK; RESET search_path");
+        assertThat(islands.get(read).value()).as(altering).isEqualTo(usual);
+      }
+      held.unwrap(PgConnection.class).setSchema("tenant");
+      assertThat(islands.get(read).value()).isEqualTo("elsewhere");
+    }
+    assertThat(island(1)).isNotEqualTo("elsewhere");
+  }
 }

@@ -11,6 +11,7 @@ import dev.warmshelf.scenario.TroubledLine;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.sql.SqlStatement;
+import java.sql.Array;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -27,10 +28,16 @@ import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
 import java.util.concurrent.atomic.AtomicInteger;
+import java.util.stream.Stream;
 import javax.sql.DataSource;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.Arguments;
+import org.junit.jupiter.params.provider.MethodSource;
 import org.postgresql.ds.PGSimpleDataSource;
+import org.postgresql.jdbc.PgConnection;
+import org.postgresql.jdbc.PgResultSet;
 
 /** A program under whose JDBC the shelves are. */
 class DoorTest {
@@ -272,6 +279,225 @@ class DoorTest {
     assertThat(ask(door)).isEqualTo(new Asked(Origin.DIRECT, "of the tenant"));
     execute(door, "RESET search_path");
     assertThat(ask(door).origin()).isEqualTo(Origin.KEPT);
+  }
+
+  /** Doings after which a pooled connection's session is another one, though all looks well. */
+  private interface Doing {
+    void on(Connection connection) throws SQLException;
+  }
+
+  private static Doing sql(String sql) {
+    return connection -> {
+      try (Statement statement = connection.createStatement()) {
+        statement.execute(sql);
+      }
+    };
+  }
+
+  private static final String PATH = "'search_path', 'tenant, public', false";
+
+  private static final Map<String, Doing> ALTERATIONS =
+      Map.ofEntries(
+          Map.entry("set", sql("SET search_path = tenant, public")),
+          Map.entry("set_config", sql("SELECT set_config(" + PATH + ")")),
+          Map.entry("setSchema", connection -> connection.setSchema("tenant")),
+          Map.entry(
+              "by what an update returns",
+              sql("UPDATE port SET id = id WHERE id = 1 RETURNING set_config(" + PATH + ")")),
+          Map.entry("by a trigger", sql("UPDATE touched SET id = id")),
+          Map.entry("by a function that says it is stable", sql("SELECT wanders()")),
+          Map.entry("by a function that says it is immutable", sql("SELECT wanders_too(1)")),
+          Map.entry(
+              "by the driver's connection",
+              connection ->
+                  sql("SET search_path = tenant, public")
+                      .on(connection.unwrap(PgConnection.class))),
+          Map.entry(
+              "by an array's rows",
+              connection -> {
+                Array array = connection.createArrayOf("int", new Integer[] {1});
+                try (ResultSet rows = array.getResultSet()) {
+                  sql("SET search_path = tenant, public").on(rows.getStatement().getConnection());
+                }
+              }),
+          Map.entry(
+              "by the metadata's rows",
+              connection -> {
+                try (ResultSet rows = connection.getMetaData().getTableTypes()) {
+                  sql("SET search_path = tenant, public").on(rows.getStatement().getConnection());
+                }
+              }));
+
+  /**
+   * Altered, asked something on, which shows what the session is like, and given back: whoever gets
+   * it next has that session.
+   */
+  @ParameterizedTest
+  @MethodSource("alterations")
+  void whoeverHasAlteredAPooledConnectionNobodyTakesItForAnother(String how, boolean reads)
+      throws Exception {
+    database = TestDatabase.create();
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(database.dataSource());
+    config.setMaximumPoolSize(1);
+    HikariDataSource pool = new HikariDataSource(config);
+    opened.add(pool);
+    DataSource door = doorOver(pool, Rule.ofTables("port"));
+    database.run(
+        """
+        CREATE SCHEMA tenant;
+        CREATE TABLE tenant.port AS SELECT * FROM port;
+        UPDATE tenant.port SET name = 'of the tenant';
+        CREATE FUNCTION wander() RETURNS text LANGUAGE sql
+          AS 'SELECT set_config(''search_path'', ''tenant, public'', false)';
+        CREATE FUNCTION wanders() RETURNS text STABLE LANGUAGE plpgsql
+          AS 'BEGIN RETURN wander(); END';
+        CREATE FUNCTION wanders_too(int) RETURNS text IMMUTABLE LANGUAGE plpgsql
+          AS 'BEGIN RETURN wander(); END';
+        CREATE FUNCTION wandering() RETURNS trigger LANGUAGE plpgsql
+          AS 'BEGIN PERFORM wander(); RETURN NULL; END';
+        CREATE TABLE touched (id int);
+        CREATE TRIGGER t AFTER UPDATE ON touched EXECUTE FUNCTION wandering();
+        """);
+    warmUp(door);
+    try (Connection connection = door.getConnection()) {
+      ALTERATIONS.get(how).on(connection);
+      if (reads) {
+        ask(connection);
+      }
+    }
+    assertThat(ask(door)).isEqualTo(new Asked(Origin.DIRECT, "of the tenant"));
+    execute(door, "RESET search_path");
+    assertThat(ask(door).origin().isHit()).isTrue();
+  }
+
+  static Stream<Arguments> alterations() {
+    return ALTERATIONS.keySet().stream()
+        .sorted()
+        .flatMap(how -> Stream.of(Arguments.of(how, true), Arguments.of(how, false)));
+  }
+
+  private static final String WRITE = "UPDATE port SET name = 'written' WHERE island = 'Norra'";
+
+  /** Ways to write that are no statement of the program's, or one that says that it only reads. */
+  private static final Map<String, Doing> WRITES =
+      Map.ofEntries(
+          Map.entry(
+              "updateRow",
+              connection ->
+                  updatable(
+                      connection,
+                      row -> {
+                        row.updateString("name", "written");
+                        row.updateRow();
+                      })),
+          Map.entry(
+              "insertRow",
+              connection ->
+                  updatable(
+                      connection,
+                      row -> {
+                        row.moveToInsertRow();
+                        row.updateInt("id", 0);
+                        row.updateString("code", "WRT");
+                        row.updateString("name", "written");
+                        row.updateString("island", "Norra");
+                        row.updateString("status", "OPEN");
+                        row.insertRow();
+                      })),
+          Map.entry("deleteRow", connection -> updatable(connection, ResultSet::deleteRow)),
+          Map.entry(
+              "by the driver's result set",
+              connection ->
+                  updatable(
+                      connection,
+                      row ->
+                          sql(WRITE)
+                              .on(row.unwrap(PgResultSet.class).getStatement().getConnection()))),
+          Map.entry("a stable function", sql("SELECT writes()")),
+          Map.entry("an immutable function", sql("SELECT writes_too(1)")),
+          Map.entry("a view over a function", sql("SELECT * FROM writing")),
+          Map.entry("an operator", sql("SELECT 1 <~> 2")),
+          Map.entry(
+              "a text that is run", sql("SELECT query_to_xml('SELECT write()', true, true, '')")),
+          Map.entry("a policy", sql("SELECT count(*) FROM guarded")),
+          Map.entry("an argument's default", sql("SELECT with_default()")));
+
+  private static void updatable(Connection connection, ResultSetDoing doing) throws SQLException {
+    try (Statement statement =
+            connection.createStatement(
+                ResultSet.TYPE_SCROLL_INSENSITIVE, ResultSet.CONCUR_UPDATABLE);
+        ResultSet row =
+            statement.executeQuery(
+                "SELECT id, code, name, island FROM port WHERE island = 'Norra' ORDER BY id")) {
+      row.next();
+      doing.on(row);
+    }
+  }
+
+  private interface ResultSetDoing {
+    void on(ResultSet row) throws SQLException;
+  }
+
+  @ParameterizedTest
+  @MethodSource("writes")
+  void whateverATransactionHasWrittenItReads(String how) throws Exception {
+    DataSource door = door(Rule.ofTables("port"));
+    database.run(
+        """
+        ALTER TABLE port DROP CONSTRAINT port_pkey CASCADE, ADD PRIMARY KEY (id);
+        CREATE FUNCTION write() RETURNS int LANGUAGE plpgsql AS
+          'BEGIN UPDATE port SET name = ''written'' WHERE island = ''Norra''; RETURN 1; END';
+        CREATE FUNCTION writes() RETURNS int STABLE LANGUAGE plpgsql AS 'BEGIN RETURN write(); END';
+        CREATE FUNCTION writes_too(int) RETURNS int IMMUTABLE LANGUAGE plpgsql
+          AS 'BEGIN RETURN write(); END';
+        CREATE FUNCTION writes_by(int, int) RETURNS int IMMUTABLE LANGUAGE plpgsql
+          AS 'BEGIN RETURN write(); END';
+        CREATE OPERATOR <~> (LEFTARG = int, RIGHTARG = int, FUNCTION = writes_by);
+        CREATE FUNCTION with_default(int DEFAULT writes()) RETURNS int IMMUTABLE LANGUAGE sql
+          AS 'SELECT $1';
+        CREATE VIEW writing AS SELECT writes() AS done;
+        CREATE TABLE guarded (id int);
+        INSERT INTO guarded VALUES (1);
+        ALTER TABLE guarded ENABLE ROW LEVEL SECURITY;
+        ALTER TABLE guarded FORCE ROW LEVEL SECURITY;
+        CREATE POLICY p ON guarded USING (writes() = 1);
+        """);
+    warmUp(door);
+    try (Connection connection = door.getConnection()) {
+      connection.setAutoCommit(false);
+      assertThat(ask(connection).origin()).isEqualTo(Origin.KEPT);
+      WRITES.get(how).on(connection);
+      Asked own = ask(connection);
+      assertThat(own.origin()).isEqualTo(Origin.DIRECT);
+      connection.commit();
+    }
+    assertThat(ask(door).name())
+        .isEqualTo(database.ask(PORTS.replace("?", "'Norra'").replace("id, name", "name")));
+  }
+
+  static Stream<String> writes() {
+    return WRITES.keySet().stream().sorted();
+  }
+
+  /** What reads nothing but its arguments is not taken for a write, nor what the server knows. */
+  @Test
+  void aTransactionThatHasOnlyReadIsAnsweredFromTheShelf() throws Exception {
+    DataSource door = door(Rule.ofTables("port"));
+    warmUp(door);
+    for (String reading :
+        List.of("SELECT now()", "SELECT upper('x')", "SELECT * FROM vessel", "SHOW search_path")) {
+      try (Connection connection = door.getConnection()) {
+        connection.setAutoCommit(false);
+        Waiting.until(
+            reading,
+            () -> {
+              connection.rollback();
+              sql(reading).on(connection);
+              return ask(connection).origin() == Origin.KEPT || reading.startsWith("SHOW");
+            });
+      }
+    }
   }
 
   private static void execute(DataSource door, String sql) throws SQLException {

@@ -39,6 +39,22 @@ class MendingTest {
       CREATE TABLE town (id int PRIMARY KEY, name text);
       CREATE TABLE shop (id int PRIMARY KEY, town int, opens date, rank numeric, label text);
       CREATE TABLE item (id int PRIMARY KEY, shop bigint, kind text, stock int);
+      CREATE TABLE stay (id int PRIMARY KEY, day date, n int);
+      CREATE FUNCTION backwards(int, int) RETURNS bool IMMUTABLE LANGUAGE sql RETURN $1 > $2;
+      CREATE FUNCTION forwards(int, int) RETURNS bool IMMUTABLE LANGUAGE sql RETURN $1 < $2;
+      CREATE FUNCTION not_forwards(int, int) RETURNS bool IMMUTABLE LANGUAGE sql RETURN $1 >= $2;
+      CREATE FUNCTION not_backwards(int, int) RETURNS bool IMMUTABLE LANGUAGE sql RETURN $1 <= $2;
+      CREATE FUNCTION alike(int, int) RETURNS bool IMMUTABLE LANGUAGE sql RETURN $1 = $2;
+      CREATE FUNCTION compared(int, int) RETURNS int IMMUTABLE LANGUAGE sql RETURN sign($2 - $1)::int;
+      CREATE SCHEMA upside;
+      CREATE OPERATOR upside.< (LEFTARG = int, RIGHTARG = int, FUNCTION = backwards, COMMUTATOR = OPERATOR(upside.>));
+      CREATE OPERATOR upside.> (LEFTARG = int, RIGHTARG = int, FUNCTION = forwards);
+      CREATE OPERATOR upside.<= (LEFTARG = int, RIGHTARG = int, FUNCTION = not_forwards);
+      CREATE OPERATOR upside.>= (LEFTARG = int, RIGHTARG = int, FUNCTION = not_backwards);
+      CREATE OPERATOR upside.= (LEFTARG = int, RIGHTARG = int, FUNCTION = alike, COMMUTATOR = OPERATOR(upside.=));
+      CREATE OPERATOR CLASS upside.down FOR TYPE int USING btree AS OPERATOR 1 upside.<,
+        OPERATOR 2 upside.<=, OPERATOR 3 upside.=, OPERATOR 4 upside.>=, OPERATOR 5 upside.>,
+        FUNCTION 1 compared(int, int);
       """;
 
   private TestDatabase database;
@@ -46,7 +62,8 @@ class MendingTest {
 
   @BeforeAll
   void open() throws Exception {
-    database = TestDatabase.create(SCHEMA, List.of("town", "shop:id,town", "item:shop,id"));
+    database =
+        TestDatabase.create(SCHEMA, List.of("town", "shop:id,town", "item:shop,id", "stay:day,id"));
     warm = database.shelf(2).shelf(WarmShelf.MAIN_SHELF, MendingTest::mendingAll).open();
   }
 
@@ -59,7 +76,8 @@ class MendingTest {
   void fill() throws Exception {
     database.run(
         """
-        TRUNCATE town, shop, item;
+        TRUNCATE town, shop, item, stay;
+        INSERT INTO stay SELECT g, date '2026-05-01' + g % 5, g FROM generate_series(1, 20) g;
         INSERT INTO town SELECT g, 'town ' || g FROM generate_series(1, 3) g;
         INSERT INTO shop SELECT g, 1 + g % 3, date '2026-05-01' + g % 4, g % 3, 'shop ' || g
         FROM generate_series(1, 12) g;
@@ -91,6 +109,11 @@ class MendingTest {
   private static final String EXISTING =
       "SELECT count(*) FROM shop s WHERE s.town = 1 AND EXISTS"
           + " (SELECT FROM item i WHERE i.shop = s.id)";
+
+  private static final String BY_SHOP =
+      "SELECT shop, count(*) FROM item GROUP BY shop ORDER BY shop";
+
+  private static final String BY_DAY = "SELECT day, count(*) FROM stay GROUP BY day ORDER BY day";
 
   private static final String MISSING =
       "SELECT count(*) FROM shop s WHERE s.town = 1 AND NOT EXISTS"
@@ -124,6 +147,32 @@ class MendingTest {
         "PAIRS | UPDATE shop SET town = 1 + town % 3 WHERE id < 5 | MENDED",
         "PAIRS | UPDATE shop SET town = 9 WHERE id = 5 | MENDED",
         "PAIRS | UPDATE town SET name = 'x' WHERE id = 1 | LOADED",
+        // What moves twice is found by its second move, though the answer knows neither place.
+        "BY_SHOP | UPDATE item SET shop = 1002 WHERE id = 1; UPDATE item SET shop = 1003 WHERE id = 1 | MENDED",
+        "BY_SHOP | BEGIN; UPDATE item SET shop = 1002 WHERE id = 1;"
+            + " UPDATE item SET shop = 1003 WHERE id = 1; COMMIT | MENDED",
+        "BY_SHOP | UPDATE item SET shop = 1002 WHERE id = 1; UPDATE item SET shop = 1003 WHERE id = 1;"
+            + " UPDATE item SET shop = 1004 WHERE id = 1; UPDATE item SET shop = 1 WHERE id = 1 | MENDED",
+        "BY_SHOP | INSERT INTO item VALUES (90, 1002, 'kind 1', 7);"
+            + " UPDATE item SET shop = 1003 WHERE id = 90 | MENDED",
+        "PAIRS | UPDATE item SET kind = 'kind 1', shop = 5 WHERE id = 6;"
+            + " UPDATE item SET shop = 8 WHERE id = 6 | MENDED",
+        "SHOPS | UPDATE shop SET town = 1 WHERE id = 4; UPDATE shop SET id = 60 WHERE id = 4;"
+            + " UPDATE shop SET id = 61 WHERE id = 60 | MENDED",
+        // Days of which ISO 8601 has no word, or none of ten characters.
+        "BY_DAY | UPDATE stay SET day = 'infinity' WHERE id = 1 | LOADED",
+        "BY_DAY | UPDATE stay SET day = '-infinity' WHERE id = 1 | LOADED",
+        "BY_DAY | UPDATE stay SET day = '0044-03-15 BC' WHERE id = 1 | LOADED",
+        "BY_DAY | UPDATE stay SET day = '0044-03-15' WHERE id = 1 | MENDED",
+        "BY_DAY | UPDATE stay SET day = '0001-01-01' WHERE id = 1 | MENDED",
+        "BY_DAY | UPDATE stay SET day = '0001-12-31 BC' WHERE id = 1 | LOADED",
+        "BY_DAY | UPDATE stay SET day = '9999-12-31' WHERE id = 1 | MENDED",
+        "BY_DAY | UPDATE stay SET day = '10000-01-01' WHERE id = 1 | LOADED",
+        "BY_DAY | UPDATE stay SET day = '5874897-12-31' WHERE id = 1 | LOADED",
+        // An order of somebody's own, by an operator that is called like another one.
+        "SELECT id, n FROM stay ORDER BY n USING OPERATOR(upside.<), id | UPDATE stay SET n = 7 WHERE id = 3"
+            + " | LOADED",
+        "SELECT id, n FROM stay ORDER BY n USING <, id | UPDATE stay SET n = 7 WHERE id = 3 | MENDED",
         // There is no order, or it is not Java's, or the answer does not show it.
         "SELECT id, label FROM shop WHERE town = 1 | UPDATE shop SET label = 'x' WHERE id = 3 | LOADED",
         "SELECT id, label FROM shop ORDER BY label | UPDATE shop SET label = 'x' WHERE id = 3 | LOADED",
@@ -149,7 +198,12 @@ class MendingTest {
         "SELECT DISTINCT id, town FROM shop ORDER BY id | DELETE FROM shop WHERE id = 3 | LOADED",
       })
   void aMendedAnswerIsTheDatabases(String query, String change, Origin expected) throws Exception {
-    String sql = query.replace("SHOPS", SHOPS).replace("PAIRS", PAIRS);
+    String sql =
+        query
+            .replace("SHOPS", SHOPS)
+            .replace("PAIRS", PAIRS)
+            .replace("BY_SHOP", BY_SHOP)
+            .replace("BY_DAY", BY_DAY);
     Question<Map<String, Object>> question = warm.query(sql).asMaps().question();
     question.list();
     database.run(change);

@@ -1,16 +1,22 @@
 package dev.warmshelf;
 
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import java.sql.Connection;
+import java.sql.Statement;
 import java.util.List;
 import java.util.Map;
+import java.util.concurrent.CompletableFuture;
 import org.jspecify.annotations.Nullable;
+import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.ValueSource;
 import org.postgresql.ds.PGSimpleDataSource;
 
 /**
@@ -101,6 +107,18 @@ class SchemaChangeTest {
             + " AS 'SELECT 0::bigint'",
         "SELECT count(*) FROM crew ~ CREATE SCHEMA keeper AUTHORIZATION CURRENT_USER CREATE TABLE crew (id int)",
         "SELECT count(*) FROM crew ~ ALTER TABLE crew RENAME TO people",
+        // All values are written anew, and no trigger tells of it.
+        "SELECT id, name FROM crew ~ DROP VIEW louder, mates; ALTER TABLE crew ALTER name TYPE text USING name || '!'",
+        "SELECT rank FROM crew ~ DROP VIEW louder, mates; ALTER TABLE crew ALTER rank TYPE rank USING 'mate'",
+        "SELECT crew_id FROM log ~ ALTER TABLE log ALTER crew_id TYPE int USING crew_id + 10",
+        "SELECT crew_id FROM log_low ~ ALTER TABLE log ALTER crew_id TYPE int USING crew_id + 10",
+        // Who may read it.
+        "SELECT count(*) FROM crew ~ REVOKE SELECT ON crew FROM CURRENT_USER",
+        "SELECT name FROM crew ~ GRANT SELECT (name) ON crew TO PUBLIC",
+        "SELECT twice(id) FROM crew ~ REVOKE EXECUTE ON FUNCTION twice(int) FROM PUBLIC",
+        "SELECT upper(name) FROM crew ~ REVOKE EXECUTE ON FUNCTION upper(text) FROM PUBLIC",
+        "SELECT count(*) FROM crew ~ REVOKE USAGE ON SCHEMA public FROM PUBLIC",
+        "SELECT count(*) FROM mates ~ ALTER VIEW mates OWNER TO pg_read_all_stats",
       })
   void whatAStatementDependsOnInvalidatesItsAnswers(String query, String change) throws Exception {
     // Both look in the same way; where no superuser did, a few kinds are enough to see that it
@@ -141,7 +159,9 @@ class SchemaChangeTest {
         "COMMENT ON TABLE crew IS 'all hands'",
         "ALTER TABLE crew SET (fillfactor = 90)",
         "ALTER TABLE crew ADD CONSTRAINT named CHECK (name <> '')",
-        "GRANT SELECT ON crew TO PUBLIC",
+        "GRANT SELECT ON apart TO PUBLIC",
+        "VACUUM FULL crew",
+        "CLUSTER crew USING crew_pkey",
         "DROP TABLE apart",
       })
   void whatItDoesNotDependOnLeavesItAlone(String change) throws Exception {
@@ -154,6 +174,87 @@ class SchemaChangeTest {
       Waiting.untilDelivered(warm);
       assertThat(asked.list().origin()).as(change).isEqualTo(Origin.KEPT);
       assertThat(warm.feedMeters().orElseThrow().resets()).isZero();
+    }
+  }
+
+  /** As long as others read, it is half done: new statements see the partition no more. */
+  @Test
+  void aPartitionThatIsBeingDetachedIsNotReadAnyMore() throws Exception {
+    make();
+    database.run("INSERT INTO log VALUES (1, 1), (2, 1)");
+    try (WarmShelf warm = open(true);
+        Connection reader = database.dataSource().getConnection();
+        Connection detaching = database.dataSource().getConnection();
+        Statement detach = detaching.createStatement()) {
+      ShelvedQuery<Long> count = warm.query("SELECT count(*) FROM log").as(Long.class);
+      Waiting.untilDelivered(warm);
+      assertThat(count.question().only().value()).isEqualTo(2);
+      Reading<Long> kept = count.question().only();
+      assertThat(kept.origin()).isEqualTo(Origin.KEPT);
+      reader.setAutoCommit(false);
+      database.run(reader, "SELECT count(*) FROM log");
+      CompletableFuture<Void> ended =
+          CompletableFuture.runAsync(
+              () ->
+                  assertThatThrownBy(() -> detach.execute(DETACH)).hasMessageContaining("cancel"));
+      Waiting.until("it is half done", () -> database.ask(PENDING).equals("1"));
+      Waiting.untilDelivered(warm);
+      assertThat(kept.holdsStill()).isFalse();
+      assertThat(count.question().only().value()).isZero();
+      detach.cancel();
+      ended.join();
+      reader.rollback();
+      assertThat(count.question().only().value()).isZero();
+      database.run("ALTER TABLE log DETACH PARTITION log_low FINALIZE");
+      Waiting.untilDelivered(warm);
+      assertThat(count.question().only().value()).isZero();
+    }
+  }
+
+  private static final String DETACH = "ALTER TABLE log DETACH PARTITION log_low CONCURRENTLY";
+  private static final String PENDING = "SELECT count(*) FROM pg_inherits WHERE inhdetachpending";
+
+  /** By itself, or by way of a role that it belongs to, or of a view's owner. */
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "REVOKE crew_readers FROM crew_reader",
+        "REVOKE crew_all FROM crew_readers",
+        "REVOKE SELECT ON crew FROM crew_all",
+        "REVOKE SELECT ON mates FROM crew_readers",
+        "REVOKE crew_all FROM crew_owner",
+        "ALTER ROLE crew_reader NOINHERIT",
+      })
+  void whoMayNotReadAnyMoreIsNotAnswered(String revoke) throws Exception {
+    make();
+    database.run(
+        """
+        DROP ROLE IF EXISTS crew_reader, crew_readers, crew_all, crew_owner;
+        CREATE ROLE crew_all;
+        CREATE ROLE crew_readers IN ROLE crew_all;
+        CREATE ROLE crew_reader LOGIN IN ROLE crew_readers;
+        CREATE ROLE crew_owner IN ROLE crew_all;
+        GRANT SELECT ON crew TO crew_all;
+        ALTER VIEW mates OWNER TO crew_owner;
+        GRANT SELECT ON mates TO crew_readers;
+        """);
+    Journal.on(database.dataSource()).readBy(List.of("crew_reader")).install(List.of("crew:id"));
+    PGSimpleDataSource source = database.postgres();
+    source.setUser("crew_reader");
+    try (WarmShelf warm = WarmShelf.over(source).following(JournalFeed.on(source)).open()) {
+      Question<Long> question =
+          warm.query("SELECT count(*) FROM crew NATURAL JOIN mates").as(Long.class).question();
+      Waiting.untilDelivered(warm);
+      question.only();
+      Reading<Long> kept = question.only();
+      assertThat(kept.origin()).isEqualTo(Origin.KEPT);
+      database.run(revoke); // of roles no event tells: it is seen by looking
+      Waiting.until("it is noticed", () -> !kept.holdsStill());
+      assertThatThrownBy(question::only).hasMessageContaining("permission denied");
+    } finally {
+      database.run(
+          "DROP OWNED BY crew_reader, crew_readers, crew_all, crew_owner CASCADE;"
+              + " DROP ROLE crew_reader, crew_readers, crew_all, crew_owner");
     }
   }
 }

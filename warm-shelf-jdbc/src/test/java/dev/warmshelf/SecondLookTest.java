@@ -26,6 +26,14 @@ class SecondLookTest {
       CREATE TABLE item (id int PRIMARY KEY, shop int, kind text, price numeric, stock int,
                          note text, code text COLLATE anycase, stamp point);
       CREATE TABLE loose (shop int, stock int, note text);
+      CREATE TABLE stored (id int, place int, bay int, v int) PARTITION BY LIST (place);
+      CREATE TABLE stored_low PARTITION OF stored FOR VALUES IN (1) PARTITION BY RANGE ((bay + 1));
+      CREATE TABLE stored_low_few PARTITION OF stored_low FOR VALUES FROM (0) TO (10);
+      CREATE TABLE stored_low_many PARTITION OF stored_low FOR VALUES FROM (10) TO (99);
+      CREATE TABLE stored_high PARTITION OF stored FOR VALUES IN (2, 3);
+      CREATE VIEW stored_there AS SELECT id, v FROM stored_high;
+      CREATE TABLE beast (id int, name text);
+      CREATE TABLE bird (wings int) INHERITS (beast);
       CREATE VIEW cheap AS SELECT id, shop, price FROM item WHERE price < 100;
       """;
 
@@ -34,7 +42,9 @@ class SecondLookTest {
 
   @BeforeAll
   void open() throws Exception {
-    database = TestDatabase.create(SCHEMA, List.of("shop:id", "item:shop,kind", "loose:shop"));
+    database =
+        TestDatabase.create(
+            SCHEMA, List.of("shop:id", "item:shop,kind", "loose:shop", "stored:id", "beast:id"));
     warm =
         database
             .shelf(2)
@@ -51,7 +61,10 @@ class SecondLookTest {
   void fill() throws Exception {
     database.run(
         """
-        TRUNCATE shop, item, loose;
+        TRUNCATE shop, item, loose, stored, beast;
+        INSERT INTO stored SELECT g, 1 + g % 3, g, 10 * g FROM generate_series(1, 12) g;
+        INSERT INTO beast SELECT g, 'cat' FROM generate_series(1, 4) g;
+        INSERT INTO bird SELECT g, 'owl', 2 FROM generate_series(5, 8) g;
         INSERT INTO shop SELECT g, 'town ' || g % 2, 'shop ' || g FROM generate_series(1, 4) g;
         INSERT INTO item SELECT g, 1 + g % 4, 'kind ' || g % 3, 1.0 * g, g, 'note', 'abc', point(1, 1)
         FROM generate_series(1, 40) g;
@@ -85,6 +98,19 @@ class SecondLookTest {
             + " | LOADED",
         "SELECT min(label) FROM shop WHERE EXISTS (SELECT FROM item WHERE shop = shop.id"
             + " AND note = 'note') | UPDATE item SET note = 'x' WHERE id = 4 | LOADED",
+        // Whether there is any, and not what it is like.
+        "SELECT min(label) FROM shop WHERE EXISTS (SELECT * FROM item WHERE shop = shop.id)"
+            + " | UPDATE item SET note = 'x' WHERE id = 4 | REVIVED",
+        "SELECT min(label) FROM shop WHERE EXISTS (SELECT * FROM item JOIN loose USING (shop))"
+            + " | UPDATE item SET note = 'x' WHERE id = 4 | REVIVED",
+        "SELECT min(label) FROM shop WHERE EXISTS (SELECT * FROM item NATURAL JOIN loose)"
+            + " | UPDATE item SET note = 'x' WHERE id = 4 | LOADED",
+        "SELECT min(label) FROM shop WHERE EXISTS (SELECT DISTINCT note FROM item WHERE shop = shop.id)"
+            + " | UPDATE item SET note = 'x' WHERE id = 4 | LOADED",
+        "SELECT min(label) FROM shop WHERE EXISTS (SELECT * FROM (SELECT note FROM item) i WHERE note = 'note')"
+            + " | UPDATE item SET note = 'x' WHERE id = 4 | LOADED",
+        "SELECT min(label) FROM shop WHERE EXISTS (SELECT note FROM item WHERE shop = shop.id AND stock > 0)"
+            + " | UPDATE item SET stock = 0 WHERE id = 4 | LOADED",
         "SELECT id FROM item ORDER BY note, id LIMIT 3 | UPDATE item SET note = 'a' WHERE id = 4"
             + " | LOADED",
         // Values that equality does not tell apart.
@@ -157,6 +183,22 @@ class SecondLookTest {
             + " | UPDATE shop SET label = 'x' WHERE id = 2 | LOADED",
         "SELECT s.id, s.label FROM shop s WHERE s::text LIKE '%1%' | UPDATE shop SET label = 'x1' WHERE id = 2"
             + " | LOADED",
+        // A partition by its own name: its rows are those that its key puts there.
+        "SELECT id, v FROM stored_high ORDER BY id | UPDATE stored SET place = 1 WHERE id = 1 | LOADED",
+        "SELECT id, v FROM stored_high ORDER BY id | UPDATE stored SET place = 2 WHERE id = 3 | LOADED",
+        "SELECT count(*) FROM stored_high | UPDATE stored SET place = 1 WHERE place = 2 | LOADED",
+        "SELECT id, v FROM stored_there ORDER BY id | UPDATE stored SET place = 1 WHERE id = 1 | LOADED",
+        "SELECT id, v FROM stored_low_few ORDER BY id | UPDATE stored SET bay = 20 WHERE id = 3 | LOADED",
+        "SELECT id, v FROM stored_low_few ORDER BY id | UPDATE stored_low SET bay = 20 WHERE id = 3 | LOADED",
+        "SELECT id, v FROM stored_high ORDER BY id | UPDATE stored SET bay = 20 WHERE id = 3 | REVIVED",
+        "SELECT id, v FROM stored ORDER BY id | UPDATE stored SET place = 1 WHERE id = 1 | REVIVED",
+        "SELECT count(*) FROM stored WHERE v > 30 | UPDATE stored SET place = 1 WHERE id = 1 | REVIVED",
+        // A child by its own name.
+        "SELECT id, wings FROM bird ORDER BY id | UPDATE beast SET name = 'hen' WHERE id = 5 | LOADED",
+        "SELECT id FROM bird ORDER BY id | UPDATE beast SET name = 'hen' WHERE id = 5 | REVIVED",
+        "SELECT id, wings FROM bird ORDER BY id | UPDATE bird SET wings = 4 WHERE id = 5 | LOADED",
+        "SELECT count(*) FROM ONLY beast | UPDATE beast SET name = 'x' WHERE id = 5 | REVIVED",
+        "SELECT id, name FROM ONLY beast ORDER BY id | INSERT INTO bird VALUES (9, 'x', 2) | LOADED",
         // Several changes, of which one counts.
         "SELECT sum(stock) FROM item WHERE shop = 1 AND kind = 'kind 1'"
             + " | UPDATE item SET note = 'x'; INSERT INTO item VALUES (90, 1, 'kind 1', 1, 1);"

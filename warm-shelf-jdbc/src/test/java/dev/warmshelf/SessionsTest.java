@@ -21,6 +21,7 @@ import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.ValueSource;
 
 /** An answer is shared only between equal sessions. */
 class SessionsTest {
@@ -215,6 +216,37 @@ class SessionsTest {
           .hasValueSatisfying(why -> assertThat(why).contains("snapshot"));
       assertThat(mine.getAutoCommit()).isFalse();
       mine.rollback();
+    }
+  }
+
+  /** Auto-commit does not tell of a transaction that a statement has begun. */
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "BEGIN ISOLATION LEVEL REPEATABLE READ",
+        "BEGIN; SET TRANSACTION ISOLATION LEVEL SERIALIZABLE",
+        "SET default_transaction_isolation = 'repeatable read'; BEGIN",
+      })
+  void aSnapshotThatAStatementHasBegunIsTheCallersOwn(String begin) throws Exception {
+    try (WarmShelf warm = shelf().open();
+        Connection mine = database.dataSource().getConnection();
+        Statement statement = mine.createStatement()) {
+      ShelvedQuery<String> crew = warm.query(CREW).as(String.class);
+      crew.only();
+      for (String each : begin.split("; ", -1)) {
+        statement.execute(each);
+      }
+      statement.execute("SELECT count(*) FROM public.crew"); // takes the snapshot
+      database.run("UPDATE public.crew SET name = 'later'");
+      Waiting.untilDelivered(warm);
+      assertThat(crew.only().value()).isEqualTo("later");
+      Reading<String> own = crew.question().on(mine).only();
+      assertThat(own.value()).isEqualTo("public");
+      assertThat(own.holdsStill()).as("of what is its caller's alone nobody knows").isFalse();
+      statement.execute("ROLLBACK; SET default_transaction_isolation = 'repeatable read'");
+      assertThat(crew.question().on(mine).only().value())
+          .as("each statement has a snapshot of its own")
+          .isEqualTo("later");
     }
   }
 

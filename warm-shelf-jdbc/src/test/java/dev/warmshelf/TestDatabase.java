@@ -70,6 +70,13 @@ public final class TestDatabase {
     }
   }
 
+  /** Runs a statement on somebody's connection. */
+  public void run(Connection on, String sql) throws SQLException {
+    try (Statement statement = on.createStatement()) {
+      statement.execute(sql);
+    }
+  }
+
   /** The single value of a query, read directly. */
   public String ask(String sql) throws SQLException {
     return ask(dataSource(), sql);

@@ -266,7 +266,9 @@ class TroubleTest {
   @Test
   void triggersDisabledForAMomentAreNoticedThoughNobodyTellsOfIt() throws Exception {
     stopTraffic();
-    run("DROP EVENT TRIGGER warm_shelf_schema; DROP EVENT TRIGGER warm_shelf_drop");
+    for (String each : List.of("begin", "schema", "drop")) {
+      run("DROP EVENT TRIGGER warm_shelf_" + each);
+    }
     Waiting.untilDelivered(warm);
     version.with("id", 1).only();
     run(

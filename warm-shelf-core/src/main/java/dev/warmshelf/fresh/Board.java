@@ -243,7 +243,7 @@ public final class Board {
     for (Lane table : interest.tables()) {
       complete &= trail.walk(table, since, own, most, touching);
     }
-    return new LookBack(through, complete, touching.found, touching.covered);
+    return touching.lookBack(through, complete);
   }
 
   /** Whether all changes of data since a tick are still remembered. */
@@ -251,10 +251,14 @@ public final class Board {
     return trail.reachesBackTo(tick);
   }
 
-  /** Collects the changes that make a difference. */
+  /**
+   * Collects the changes that make a difference. Those of one batch, and of an own write, are noted
+   * in no certain order, so none counts as earlier than another.
+   */
   private static final class Touching implements Trail.Visitor {
     private final Interest interest;
     private final List<Change> found = new ArrayList<>();
+    private final List<Change> possible = new ArrayList<>();
     private @Nullable Watermark covered;
 
     Touching(Interest interest) {
@@ -263,12 +267,21 @@ public final class Board {
 
     @Override
     public void visit(Change change, @Nullable Watermark before) {
+      if (!interest.mayBeTouchedBy(change)) {
+        return;
+      }
+      possible.add(change);
       if (interest.isTouchedBy(change)) {
         if (found.isEmpty() || before == null || isLater(covered, before)) {
           covered = before;
         }
         found.add(change);
       }
+    }
+
+    LookBack lookBack(long through, boolean complete) {
+      List<Change> sinceTouched = found.isEmpty() ? List.of() : possible;
+      return new LookBack(through, complete, found, sinceTouched, covered);
     }
 
     private static boolean isLater(@Nullable Watermark one, Watermark other) {

@@ -14,22 +14,29 @@ import org.jspecify.annotations.Nullable;
  * a row that it changed could count at any place where the statement reads the table. Nor does it
  * if its rows did not count before, as the answer tells, and it left the columns alone that decide
  * whether they do. As long as no change makes a difference the answer stays what it is, and so does
- * this.
+ * this. Once one has made a difference, the answer tells no more which rows count: of a row that
+ * has come into it by one change, the next is no less a difference for leaving those columns alone.
  *
  * <p>Immutable.
  */
 public final class Interest {
   private final Map<Lane, ? extends Part> tables;
 
+  /** Whether the answer was true as a whole when the first of the changes came. */
+  private final boolean ofOneMoment;
+
   /** What of one table's changes makes a difference. */
   private sealed interface Part {
-    boolean isTouchedBy(Change change);
+    /**
+     * @param asAnswered whether the answer is what it was just before the change
+     */
+    boolean isTouchedBy(Change change, boolean asAnswered);
   }
 
   /** What ticks one of these lanes. */
   private record Lanes(Set<Lane> lanes) implements Part {
     @Override
-    public boolean isTouchedBy(Change change) {
+    public boolean isTouchedBy(Change change, boolean asAnswered) {
       return change.lanes().stream().anyMatch(lanes::contains);
     }
   }
@@ -42,8 +49,8 @@ public final class Interest {
    */
   record Table(@Nullable Set<String> columns, List<Place> places) implements Part {
     @Override
-    public boolean isTouchedBy(Change change) {
-      return mayChangeValues(change) && mayChangeRows(change);
+    public boolean isTouchedBy(Change change, boolean asAnswered) {
+      return mayChangeValues(change) && mayChangeRows(change, asAnswered);
     }
 
     private boolean mayChangeValues(Change change) {
@@ -52,12 +59,12 @@ public final class Interest {
           || !change.unchanged().containsAll(columns);
     }
 
-    private boolean mayChangeRows(Change change) {
+    private boolean mayChangeRows(Change change, boolean asAnswered) {
       if (change.rows() == null) {
         return true;
       }
       for (Place place : places) {
-        boolean sameCount = place.members() != null && place.members().stay(change);
+        boolean sameCount = asAnswered && place.members() != null && place.members().stay(change);
         for (ChangedRow row : change.rows()) {
           if (place.mayCount(row, sameCount)) {
             return true;
@@ -77,7 +84,7 @@ public final class Interest {
    */
   record Place(Map<String, Set<String>> texts, @Nullable Members members) {
     /**
-     * @param sameCount whether those rows count, and no others, that did before the change
+     * @param sameCount whether those rows count, and no others, that the answer shows
      */
     boolean mayCount(ChangedRow row, boolean sameCount) {
       List<String> tracked = row.columns();
@@ -115,7 +122,21 @@ public final class Interest {
   }
 
   Interest(Map<Lane, ? extends Part> tables) {
+    this(tables, true);
+  }
+
+  private Interest(Map<Lane, ? extends Part> tables, boolean ofOneMoment) {
     this.tables = tables;
+    this.ofOneMoment = ofOneMoment;
+  }
+
+  /**
+   * The same of an answer of which some parts were read after the first of the changes: a row that
+   * was moved out of one of these, to where it is not looked for, stands in none of what the answer
+   * shows, and counts all the same.
+   */
+  public Interest ofSeveralMoments() {
+    return new Interest(tables, false);
   }
 
   /** All that ticks one of an answer's lanes: where nothing more is known of its statement. */
@@ -133,10 +154,25 @@ public final class Interest {
     return tables.keySet();
   }
 
-  /** Whether the change of one of the tables could make a difference. */
+  /**
+   * Whether the change of one of the tables could make a difference, if none before it has made
+   * one: then the rows count that the answer shows, and no others.
+   */
   public boolean isTouchedBy(Change change) {
+    return isTouchedBy(change, ofOneMoment);
+  }
+
+  /**
+   * Whether the change could make a difference whatever those before it have made of the answer:
+   * which rows count by then, the answer does not tell.
+   */
+  public boolean mayBeTouchedBy(Change change) {
+    return isTouchedBy(change, false);
+  }
+
+  private boolean isTouchedBy(Change change, boolean asAnswered) {
     Part table = tables.get(change.table());
-    return table != null && table.isTouchedBy(change);
+    return table != null && table.isTouchedBy(change, asAnswered);
   }
 
   /** Whether all lanes of the footprint that change with the data are of its tables. */

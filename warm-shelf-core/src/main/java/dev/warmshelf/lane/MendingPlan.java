@@ -51,7 +51,7 @@ public record MendingPlan(List<Division> divisions, List<Sort> order) {
           for (String column : tell) {
             int index = row.columns().indexOf(column);
             String text = index < 0 ? null : row.text(index);
-            if (text == null || text.length() >= ColumnKind.LONGEST_TEXT) {
+            if (text == null || kind.value(text) == null) {
               return null;
             }
             parts.add(text);
@@ -81,7 +81,7 @@ public record MendingPlan(List<Division> divisions, List<Sort> order) {
    * What to ask for again after changes: by the division whose touched parts have the fewest rows.
    *
    * @param old the answer before them
-   * @param touching all changes that could make a difference to it
+   * @param touching all changes that could make a difference to what it has become
    * @param most parts that may be asked for
    * @return null if the answer cannot be mended, or more than half of it would be asked for
    */

@@ -161,18 +161,13 @@ public record ProbePlan(Map<Lane, List<Link>> links) {
         return false;
       }
       String text = row.text(index);
-      if (text != null && !isWhole(text)) {
+      if (text != null && link.kind().value(text) == null) {
         return false;
       } else if (text != null) { // null is equal to nothing
         texts.add(text);
       }
     }
     return true;
-  }
-
-  /** Longer strings are known by their beginning only. */
-  private static boolean isWhole(String text) {
-    return text.length() < ColumnKind.LONGEST_TEXT;
   }
 
   private static @Nullable Rows roster(Target table, Set<Lane> changed, @Nullable Object[] values) {
@@ -185,7 +180,8 @@ public record ProbePlan(Map<Lane, List<Link>> links) {
         .forEach(
             (column, pinned) -> {
               Set<String> texts = InterestPlan.pinnedTexts(pinned, values);
-              if (texts != null && texts.stream().allMatch(ProbePlan::isWhole)) {
+              if (texts != null
+                  && texts.stream().allMatch(text -> pinned.kind().value(text) != null)) {
                 conditions.add(new Condition(column, pinned.kind(), texts));
               }
             });

@@ -442,7 +442,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       return null;
     }
     @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type
-    Loader<@Nullable A, X> mending = request.mending((A) old.value(), changes.touching());
+    Loader<@Nullable A, X> mending = request.mending((A) old.value(), changes);
     if (mending == null) {
       return null;
     }
@@ -466,7 +466,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
     Fence upTo = new Fence(changes.through(), fence.nanos());
     Entry entry = old.mended(value, request.lanes(before, value), upTo);
-    if (!shelf.contents().keepFresh(entry, () -> shelf.interest(entry, request), old)) {
+    if (!shelf.contents().keepFresh(entry, () -> interestOfMended(entry, old), old)) {
       return null;
     }
     outcome = new Outcome.Answered(entry);
@@ -478,6 +478,12 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
     Events.mended(shelf.name(), key, took);
     return entry;
+  }
+
+  /** Which changes since the parts were found touched could make a difference to what is mended. */
+  private @Nullable Interest interestOfMended(Entry entry, Entry old) {
+    Interest all = shelf.interest(entry, request);
+    return all == null || entry.value() == old.value() ? all : all.ofSeveralMoments();
   }
 
   /**

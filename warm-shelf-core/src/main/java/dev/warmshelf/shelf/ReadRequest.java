@@ -1,6 +1,7 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Fence;
+import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
@@ -88,10 +89,10 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
    * database was asked; whoever calls it looks whether one of them came in between.
    *
    * @param old as it was kept
-   * @param touching all changes since that could make a difference to it
+   * @param changes since then
    * @return null if that cannot be done
    */
-  default @Nullable Loader<@Nullable A, X> mending(A old, List<Change> touching) {
+  default @Nullable Loader<@Nullable A, X> mending(A old, LookBack changes) {
     return null;
   }
 

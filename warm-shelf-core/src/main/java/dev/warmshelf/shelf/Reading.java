@@ -138,11 +138,11 @@ public final class Reading<V extends @Nullable Object> {
   }
 
   /**
-   * Whether no change to what the answer was read from has been noticed since. Always true for an
-   * answer that bypassed the shelf, of which nothing is known.
+   * Whether no change to what the answer was read from has been noticed since. Never true of an
+   * answer that is for its caller alone ({@link #unshared}): of that nobody knows.
    */
   public boolean holdsStill() {
-    return entry == null || entry.isFresh(ground.board());
+    return entry != null && alone == null && entry.isFresh(ground.board());
   }
 
   /**

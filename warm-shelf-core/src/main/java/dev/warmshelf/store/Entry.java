@@ -198,9 +198,12 @@ public final class Entry {
     return board.lookBack(interest, dataFence, ownTick, (int) Math.min(most, Integer.MAX_VALUE));
   }
 
-  /** Whether these are all still remembered. */
+  /**
+   * Whether a look at these may still find that the answer holds: they are all remembered, and it
+   * is out for nothing else, such as a clearing, a change of the schema, or a change of everything.
+   */
   public boolean isRememberedBy(Board board) {
-    return board.remembersSince(dataFence);
+    return board.remembersSince(dataFence) && isFreshSince(board, Long.MAX_VALUE);
   }
 
   /**

@@ -7,6 +7,7 @@ import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
 import java.io.IOException;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.function.Predicate;
@@ -73,6 +74,20 @@ class RevivalTest {
               return true;
             });
     assertThat(reading.value()).isEqualTo(41);
+  }
+
+  /** What a look at the changes may still save stays; for what nothing can, nobody looks. */
+  @Test
+  void whatAChangeOfEverythingHasPutOutLeaves() throws IOException {
+    read(touching -> false);
+    db.change(40);
+    db.pass(Duration.ofSeconds(2));
+    db.upkeep.round();
+    assertThat(shelf.size()).isEqualTo(1);
+    db.board.tickEverything();
+    db.pass(Duration.ofSeconds(2));
+    db.upkeep.round();
+    assertThat(shelf.size()).isZero();
   }
 
   private Reading<@Nullable Integer> read(Predicate<List<Change>> cannotReach) throws IOException {

@@ -14,7 +14,7 @@ import java.util.TreeSet;
  * every state that was ever committed, with the moment since when it held.
  */
 final class SimulatedDatabase {
-  static final int SAILINGS = 4;
+  static final int SAILINGS = 8;
   static final int BOOKINGS = 10;
   static final int DAYS = 2;
   static final int AGENTS = 3;

@@ -5,6 +5,7 @@ import dev.warmshelf.feed.Delivery;
 import dev.warmshelf.feed.OwnWrite;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
+import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
@@ -18,6 +19,7 @@ import dev.warmshelf.lane.Interest;
 import dev.warmshelf.lane.InterestPlan;
 import dev.warmshelf.lane.InterestPlan.Pinned;
 import dev.warmshelf.lane.InterestPlan.PlaceRead;
+import dev.warmshelf.lane.InterestPlan.Shown;
 import dev.warmshelf.lane.InterestPlan.Told;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.lane.MendingPlan;
@@ -87,7 +89,8 @@ final class Simulation {
     CLEARED_FROM_THE_STORE_ALONE,
     COLUMN_THAT_IS_READ_LEFT_OUT,
     MENDED_WITHOUT_A_LOOK,
-    ROSTER_BELIEVED_TOO_SOON
+    ROSTER_BELIEVED_TOO_SOON,
+    MEMBERS_BELIEVED_AFTER_A_CHANGE
   }
 
   /** An invariant did not hold; the message says where. */
@@ -118,6 +121,8 @@ final class Simulation {
     COUNT,
     /** An agent's metres on one sailing. */
     BOTH,
+    /** The sailings that have bookings, each with how many. */
+    GROUPS,
     /** Metres of two sailings. */
     LIST,
     /** All metres. */
@@ -144,6 +149,7 @@ final class Simulation {
           reaching(
               Kind.LIST, groups("sailing_id", new Source.Parameter(0), new Source.Constant(0))),
           reaching(Kind.TOTAL, new Reach.Whole(BOOKING)),
+          reaching(Kind.GROUPS, new Reach.Whole(BOOKING)),
           reaching(
               Kind.BOARD, ofDay(), new Reach.Told(BOOKING, "sailing_id", ColumnKind.INTEGER, 0)),
           reaching(Kind.DAY, ofDay(), new Reach.Whole(BOOKING)),
@@ -179,6 +185,15 @@ final class Simulation {
           Kind.BOOKING, interest(Set.of("id", "sailing_id", "agent_id", "metres"), "id"),
           Kind.AGENT, interest(Set.of("agent_id", "metres"), "agent_id"),
           Kind.COUNT, interest(Set.of("agent_id"), "agent_id"),
+          Kind.GROUPS,
+              new InterestPlan(
+                  Map.of(BOOKING, Set.of("sailing_id")),
+                  List.of(
+                      new PlaceRead(
+                          BOOKING,
+                          Map.of(),
+                          Map.of(),
+                          new Shown("sailing_id", new Told(ColumnKind.INTEGER, 0), Set.of())))),
           Kind.BOTH,
               new InterestPlan(
                   Map.of(BOOKING, Set.of("agent_id", "sailing_id", "metres")),
@@ -529,10 +544,14 @@ final class Simulation {
     }
 
     @Override
-    public Loader<Answer, RuntimeException> mending(Answer before, List<Change> touching) {
+    public Loader<Answer, RuntimeException> mending(Answer before, LookBack changes) {
+      List<Change> all =
+          fault == Fault.MEMBERS_BELIEVED_AFTER_A_CHANGE
+              ? changes.touching()
+              : changes.sinceTouched();
       Wanted wanted =
-          kind == Kind.BOARD && !oldSnapshot && !unequal && !failing
-              ? MENDING.wanted(before, touching, MOST_PARTS)
+          (kind == Kind.BOARD || kind == Kind.GROUPS) && !oldSnapshot && !unequal && !failing
+              ? MENDING.wanted(before, all, MOST_PARTS)
               : null;
       return wanted == null ? null : () -> mended(before, wanted);
     }
@@ -652,6 +671,17 @@ final class Simulation {
           count += state.sailing()[i] >= 0 && state.agent()[i] == parameter ? 1 : 0;
         }
         rows.add(List.of(count));
+      }
+      case GROUPS -> {
+        for (int sailing = 0; sailing < SimulatedDatabase.SAILINGS; sailing++) {
+          int count = 0;
+          for (int i = 0; i < SimulatedDatabase.BOOKINGS; i++) {
+            count += state.sailing()[i] == sailing ? 1 : 0;
+          }
+          if (count > 0) {
+            rows.add(List.of(sailing, count));
+          }
+        }
       }
       case BOTH -> rows.add(List.of(metres(state, 1, parameter)));
       case AGENT -> rows.add(List.of(metres(state, -1, parameter)));

@@ -46,4 +46,7 @@ public interface Dialogue {
    * @return whether its session may be unlike others'
    */
   boolean givesBack();
+
+  /** The connection that was held has been given back, and nothing more is told of it. */
+  void isGivenBack();
 }

@@ -65,7 +65,7 @@ final class KeptResultSet extends ShelvedResultSet {
   @Override
   public @Nullable Blob getBlob(int column) throws SQLException {
     getString(column); // what was read last
-    return row().getBlob(column);
+    return statement().owner().wrapped(row().getBlob(column));
   }
 
   @Override
@@ -76,12 +76,28 @@ final class KeptResultSet extends ShelvedResultSet {
   @Override
   public @Nullable Clob getClob(int column) throws SQLException {
     getString(column);
-    return row().getClob(column);
+    return statement().owner().wrapped(row().getClob(column));
   }
 
   @Override
   public @Nullable Clob getClob(String column) throws SQLException {
     return getClob(findColumn(column));
+  }
+
+  /**
+   * The driver's object leads to the connection that has made it. That must be the caller's own; it
+   * stands on the same row.
+   */
+  @Override
+  ResultSet unwrapped() throws SQLException {
+    if (isOwn) {
+      return delegate();
+    }
+    ResultSet own = answer.on(statement().owner().maker());
+    for (int row = getRow(); row > 0; row--) {
+      own.next();
+    }
+    return own;
   }
 
   /** What the server said beside the rows. */

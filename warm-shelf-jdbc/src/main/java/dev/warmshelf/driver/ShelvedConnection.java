@@ -5,10 +5,14 @@ import dev.warmshelf.row.DriverAnswer;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.shelf.Reading;
+import java.sql.Array;
+import java.sql.Blob;
 import java.sql.CallableStatement;
+import java.sql.Clob;
 import java.sql.Connection;
 import java.sql.DatabaseMetaData;
 import java.sql.PreparedStatement;
+import java.sql.Ref;
 import java.sql.ResultSet;
 import java.sql.SQLClientInfoException;
 import java.sql.SQLException;
@@ -182,8 +186,67 @@ final class ShelvedConnection extends DelegatingConnection {
     }
   }
 
+  @Override
   void isHandedOut() {
     dialogue.isHandedOut();
+  }
+
+  /** What the driver has given, wrapped if it leads to its connection. */
+  @Nullable Object wrapped(@Nullable Object given) throws SQLException {
+    if (given instanceof Array array) {
+      return wrapped(array);
+    } else if (given instanceof ResultSet cursor) {
+      isHandedOut(); // the driver has run what nobody knows, to read it
+      return wrapped(cursor);
+    } else if (given instanceof Blob object) {
+      return wrapped(object);
+    } else if (given instanceof Clob object) {
+      return wrapped(object);
+    } else if (given instanceof Ref) {
+      isHandedOut();
+    }
+    return given;
+  }
+
+  @Nullable Blob wrapped(@Nullable Blob object) {
+    readsOtherwise();
+    return object == null ? null : new ShelvedBlob(object, this);
+  }
+
+  @Nullable Clob wrapped(@Nullable Clob object) {
+    readsOtherwise();
+    return object == null ? null : new ShelvedClob(object, this);
+  }
+
+  /** The driver's own of what is bound, if it is one of ours. */
+  static @Nullable Object unwrapped(@Nullable Object value) {
+    return ShelvedArray.unwrapped(ShelvedBlob.unwrapped(ShelvedClob.unwrapped(value)));
+  }
+
+  /** The same of a type that was asked for, if what wraps it is one. */
+  <T> @Nullable T wrapped(@Nullable T given, Class<T> type) throws SQLException {
+    Object wrapped = wrapped(given);
+    if (wrapped == given || type.isInstance(wrapped)) {
+      return type.cast(wrapped);
+    }
+    isHandedOut();
+    return given;
+  }
+
+  @Nullable Array wrapped(@Nullable Array array) {
+    return array == null ? null : new ShelvedArray(array, this);
+  }
+
+  /** A result set of the driver's own making, with a statement of ours for its own. */
+  ResultSet wrapped(ResultSet result) throws SQLException {
+    Statement its = result.getStatement();
+    StatementShape shape = new StatementShape(false, connection -> its);
+    return new ShelvedResultSet(result, with(new ShelvedStatement(this, shape)));
+  }
+
+  @Override
+  public Array createArrayOf(String type, Object @Nullable [] elements) throws SQLException {
+    return new ShelvedArray(super.createArrayOf(type, elements), this);
   }
 
   /** Something is about to be read by no statement of the caller's. */
@@ -540,7 +603,11 @@ final class ShelvedConnection extends DelegatingConnection {
       } finally {
         // A pool may have rolled back, or committed: whoever comes next must not miss it.
         state.isOnServer(false, false);
-        dialogue.sent();
+        try {
+          dialogue.sent();
+        } finally {
+          dialogue.isGivenBack();
+        }
       }
     }
   }

@@ -6,8 +6,10 @@ import java.lang.reflect.Proxy;
 import java.sql.Connection;
 import java.sql.DatabaseMetaData;
 import java.sql.ResultSet;
+import java.sql.RowIdLifetime;
 import java.sql.SQLException;
 import java.util.Map;
+import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import org.jspecify.annotations.Nullable;
 
@@ -17,6 +19,10 @@ import org.jspecify.annotations.Nullable;
  * ask before each result. All else is asked on the caller's connection.
  */
 final class ShelvedMetaData {
+  /** What leads nowhere. */
+  private static final Set<Class<?>> TOLD =
+      Set.of(boolean.class, int.class, long.class, String.class, RowIdLifetime.class);
+
   private final Map<Method, Object> known = new ConcurrentHashMap<>();
 
   /** The metadata of a connection, which is not taken until it must be. */
@@ -72,11 +78,15 @@ final class ShelvedMetaData {
   private static @Nullable Object ask(
       ShelvedConnection connection, Method method, @Nullable Object @Nullable [] arguments)
       throws Throwable {
-    if (method.getReturnType() == ResultSet.class) {
+    boolean reads = method.getReturnType() == ResultSet.class;
+    if (reads) {
       connection.readsOtherwise();
+    } else if (!TOLD.contains(method.getReturnType())) {
+      connection.isHandedOut(); // such as unwrap()
     }
     try {
-      return method.invoke(connection.real().getMetaData(), arguments);
+      Object given = method.invoke(connection.real().getMetaData(), arguments);
+      return reads && given != null ? connection.wrapped((ResultSet) given) : given;
     } catch (InvocationTargetException e) {
       throw e.getCause() == null ? new SQLException(e) : e.getCause();
     }

@@ -1,6 +1,9 @@
 package dev.warmshelf.driver;
 
 import java.math.BigDecimal;
+import java.sql.Array;
+import java.sql.Blob;
+import java.sql.Clob;
 import java.sql.Date;
 import java.sql.ParameterMetaData;
 import java.sql.ResultSet;
@@ -175,7 +178,26 @@ class ShelvedPreparedStatement extends DelegatingPreparedStatement {
   }
 
   @Override
-  public void setObject(int at, @Nullable Object value) throws SQLException {
+  public void setArray(int at, @Nullable Array value) throws SQLException {
+    Array own = (Array) ShelvedArray.unwrapped(value);
+    setOpaque(at, (statement, i) -> statement.setArray(i, own));
+  }
+
+  @Override
+  public void setBlob(int at, @Nullable Blob value) throws SQLException {
+    Blob own = (Blob) ShelvedBlob.unwrapped(value);
+    setOpaque(at, (statement, i) -> statement.setBlob(i, own));
+  }
+
+  @Override
+  public void setClob(int at, @Nullable Clob value) throws SQLException {
+    Clob own = (Clob) ShelvedClob.unwrapped(value);
+    setOpaque(at, (statement, i) -> statement.setClob(i, own));
+  }
+
+  @Override
+  public void setObject(int at, @Nullable Object given) throws SQLException {
+    Object value = ShelvedConnection.unwrapped(given);
     Parameters.Setter setter = (statement, i) -> statement.setObject(i, value);
     if (value instanceof Date day) {
       setDate(at, day);
@@ -193,7 +215,8 @@ class ShelvedPreparedStatement extends DelegatingPreparedStatement {
   }
 
   @Override
-  public void setObject(int at, @Nullable Object value, int type) throws SQLException {
+  public void setObject(int at, @Nullable Object given, int type) throws SQLException {
+    Object value = ShelvedConnection.unwrapped(given);
     Parameters.Setter setter = (statement, i) -> statement.setObject(i, value, type);
     if (value != null && Parameters.isOfItsOwn(value, type)) {
       set(at, value, setter);

@@ -1,9 +1,18 @@
 package dev.warmshelf.driver;
 
+import java.sql.Array;
+import java.sql.Blob;
+import java.sql.Clob;
 import java.sql.ResultSet;
+import java.sql.SQLException;
 import java.sql.Statement;
+import java.util.Map;
+import org.jspecify.annotations.Nullable;
 
-/** The database's result set, given for a statement of ours. */
+/**
+ * The database's result set, given for a statement of ours. What it writes is told as a write, and
+ * nothing that it gives leads past the wrapped connection.
+ */
 class ShelvedResultSet extends DelegatingResultSet {
   private final ResultSet result;
   private final ShelvedStatement statement;
@@ -23,18 +32,138 @@ class ShelvedResultSet extends DelegatingResultSet {
   }
 
   @Override
-  public Statement getStatement() throws java.sql.SQLException {
+  final void isHandedOut() {
+    statement.owner().isHandedOut();
+  }
+
+  /** Of a row. */
+  private interface Writing {
+    void run() throws SQLException;
+  }
+
+  private void written(Writing writing) throws SQLException {
+    ShelvedConnection connection = statement.owner();
+    connection.sends(null, null);
+    try {
+      writing.run();
+    } finally {
+      connection.sent();
+    }
+  }
+
+  @Override
+  public void insertRow() throws SQLException {
+    written(result::insertRow);
+  }
+
+  @Override
+  public void updateRow() throws SQLException {
+    written(result::updateRow);
+  }
+
+  @Override
+  public void deleteRow() throws SQLException {
+    written(result::deleteRow);
+  }
+
+  /** A statement of the driver's own, about whatever the result set was made of. */
+  @Override
+  public void refreshRow() throws SQLException {
+    written(result::refreshRow);
+  }
+
+  @Override
+  public void updateArray(int column, @Nullable Array value) throws SQLException {
+    result.updateArray(column, (Array) ShelvedArray.unwrapped(value));
+  }
+
+  @Override
+  public void updateArray(String column, @Nullable Array value) throws SQLException {
+    result.updateArray(column, (Array) ShelvedArray.unwrapped(value));
+  }
+
+  @Override
+  public @Nullable Array getArray(int column) throws SQLException {
+    return statement.owner().wrapped(result.getArray(column));
+  }
+
+  @Override
+  public @Nullable Array getArray(String column) throws SQLException {
+    return statement.owner().wrapped(result.getArray(column));
+  }
+
+  @Override
+  public @Nullable Blob getBlob(int column) throws SQLException {
+    return statement.owner().wrapped(result.getBlob(column));
+  }
+
+  @Override
+  public @Nullable Blob getBlob(String column) throws SQLException {
+    return statement.owner().wrapped(result.getBlob(column));
+  }
+
+  @Override
+  public @Nullable Clob getClob(int column) throws SQLException {
+    return statement.owner().wrapped(result.getClob(column));
+  }
+
+  @Override
+  public @Nullable Clob getClob(String column) throws SQLException {
+    return statement.owner().wrapped(result.getClob(column));
+  }
+
+  @Override
+  public @Nullable Object getObject(int column) throws SQLException {
+    return statement.owner().wrapped(result.getObject(column));
+  }
+
+  @Override
+  public @Nullable Object getObject(String column) throws SQLException {
+    return statement.owner().wrapped(result.getObject(column));
+  }
+
+  @Override
+  public @Nullable Object getObject(int column, Map<String, Class<?>> map) throws SQLException {
+    return statement.owner().wrapped(result.getObject(column, map));
+  }
+
+  @Override
+  public @Nullable Object getObject(String column, Map<String, Class<?>> map) throws SQLException {
+    return statement.owner().wrapped(result.getObject(column, map));
+  }
+
+  @Override
+  public <T> @Nullable T getObject(int column, Class<T> type) throws SQLException {
+    return statement.owner().wrapped(result.getObject(column, type), type);
+  }
+
+  @Override
+  public <T> @Nullable T getObject(String column, Class<T> type) throws SQLException {
+    return statement.owner().wrapped(result.getObject(column, type), type);
+  }
+
+  @Override
+  public Statement getStatement() throws SQLException {
     result.getStatement(); // fails if it is closed
     return statement;
   }
 
   @Override
-  public <T> T unwrap(Class<T> type) throws java.sql.SQLException {
-    return type.isInstance(this) ? type.cast(this) : result.unwrap(type);
+  public <T> T unwrap(Class<T> type) throws SQLException {
+    if (type.isInstance(this)) {
+      return type.cast(this);
+    }
+    isHandedOut();
+    return unwrapped().unwrap(type);
+  }
+
+  /** What of the driver's is handed out. */
+  ResultSet unwrapped() throws SQLException {
+    return result;
   }
 
   @Override
-  public boolean isWrapperFor(Class<?> type) throws java.sql.SQLException {
+  public boolean isWrapperFor(Class<?> type) throws SQLException {
     return type.isInstance(this) || result.isWrapperFor(type);
   }
 }

@@ -67,6 +67,11 @@ class ShelvedStatement extends DelegatingStatement {
     return connection;
   }
 
+  @Override
+  final void isHandedOut() {
+    connection.isHandedOut();
+  }
+
   /** The database's statement, made now if there is none. */
   @Override
   Statement delegate() throws SQLException {
@@ -492,7 +497,7 @@ class ShelvedStatement extends DelegatingStatement {
     if (type.isInstance(this)) {
       return type.cast(this);
     }
-    connection.isHandedOut();
+    isHandedOut();
     return super.unwrap(type);
   }
 

@@ -72,7 +72,7 @@ record Coverage(Map<Lane, Table> tables) {
               JOIN pg_proc p ON p.oid = g.tgfoid
               JOIN pg_namespace s ON s.oid = p.pronamespace
          WHERE s.nspname = 'warm_shelf'),
-        (SELECT sum(hash_record_extended(ROW(i.inhrelid, i.inhparent), 0)) FROM pg_inherits i),
+        (SELECT sum(hash_record_extended(ROW(i.inhrelid, i.inhparent, i.inhdetachpending), 0)) FROM pg_inherits i),
         (SELECT sum(hash_record_extended(ROW(r.srsubid, r.srrelid), 0))
          FROM pg_subscription_rel r),
         (SELECT sum(hash_record_extended(

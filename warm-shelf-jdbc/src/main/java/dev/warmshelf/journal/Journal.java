@@ -28,7 +28,7 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Journal {
   /** Of what stands in the database. */
-  static final int VERSION = 5;
+  static final int VERSION = 6;
 
   /** SQL for the second, since the epoch, until which somebody follows; 0 if nobody ever did. */
   static final String READ_UNTIL =
@@ -243,6 +243,7 @@ public final class Journal {
   public String removal() throws SQLException {
     StringBuilder script = new StringBuilder();
     script.append("SET LOCAL lock_timeout = '").append(LOCK_TIMEOUT).append("';\n");
+    script.append("DROP EVENT TRIGGER IF EXISTS warm_shelf_begin;\n");
     script.append("DROP EVENT TRIGGER IF EXISTS warm_shelf_schema;\n");
     script.append("DROP EVENT TRIGGER IF EXISTS warm_shelf_drop;\n");
     try (Connection connection = dataSource.getConnection();

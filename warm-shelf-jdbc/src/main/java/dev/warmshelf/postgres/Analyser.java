@@ -234,12 +234,14 @@ public final class Analyser {
               "DEALLOCATE " + name,
               "DO " + SqlText.body(block),
               "SELECT prosqlbody::text FROM pg_catalog.pg_proc WHERE oid = " + function,
-              FoundFacts.relationsOf(function));
+              FoundFacts.relationsOf(function),
+              FoundFacts.rolesOf(function));
       try (Rows rows = Rows.ask(connection, sql)) {
         ResultSet row = rows.next();
         row.next();
         List<TreeNode> body = TreeNode.read(row.getString(1));
         facts.readRelations(rows.next(), prints);
+        prints.putAll(SchemaPrints.read(rows.next()));
         return body;
       }
     }

@@ -11,7 +11,9 @@ import org.jspecify.annotations.Nullable;
 public final class ColumnKinds {
   /**
    * An array of alternating names and kinds of the table {@code c}'s columns; null if it has none.
-   * Types are named by their oids, which are the same in every PostgreSQL (pg_type.dat).
+   * Types are named by their oids, which are the same in every PostgreSQL (pg_type.dat). Strings
+   * count only in encodings whose characters are Unicode's, one for one: their beginnings are cut
+   * here and there.
    */
   public static final String OF_C =
       """
@@ -21,7 +23,8 @@ public final class ColumnKinds {
             CROSS JOIN LATERAL (
               SELECT CASE WHEN a.atttypid IN (20, 21, 23) THEN 'INTEGER'
                           WHEN a.atttypid IN (25, 1043) AND l.collisdeterministic
-                               AND current_setting('server_encoding') <> 'SQL_ASCII' THEN 'TEXT'
+                               AND current_setting('server_encoding')
+                                 NOT IN ('SQL_ASCII', 'MULE_INTERNAL', 'EUC_JIS_2004') THEN 'TEXT'
                           WHEN a.atttypid = 2950 THEN 'UUID'
                           WHEN a.atttypid = 1082 THEN 'DATE'
                           WHEN a.atttypid = 16 THEN 'BOOLEAN' END AS kind) k
@@ -54,9 +57,23 @@ public final class ColumnKinds {
   public static String textOf(ColumnKind kind, String expression) {
     return switch (kind) {
       case TEXT -> "pg_catalog.left(" + expression + ", " + ColumnKind.LONGEST_TEXT + ")";
-      // A day as a timestamp without a zone: to_char() would take it for a moment of the session's.
-      case DATE -> "pg_catalog.to_char(" + expression + "::timestamp, 'YYYY-MM-DD')";
+      case DATE -> day(expression);
       default -> expression + "::pg_catalog.text";
     };
+  }
+
+  /**
+   * A day of the years 1 to 9999 as ISO 8601 has it. Of the others, and of the infinite ones, the
+   * server's own bytes: to_char() has no word for infinity, and none for years before the first. As
+   * a timestamp without a zone, since to_char() would take a day for a moment of the session's.
+   */
+  private static String day(String expression) {
+    return """
+        CASE WHEN %1$s OPERATOR(pg_catalog.>=) '0001-01-01'::pg_catalog.date
+                  AND %1$s OPERATOR(pg_catalog.<=) '9999-12-31'::pg_catalog.date
+             THEN pg_catalog.to_char(%1$s::pg_catalog.timestamp, 'YYYY-MM-DD')
+             ELSE 'day ' OPERATOR(pg_catalog.||)
+                  pg_catalog.encode(pg_catalog.date_send(%1$s), 'hex') END"""
+        .formatted(expression);
   }
 }

@@ -59,7 +59,14 @@ final class FoundFacts implements Facts {
                    FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0
                      AND NOT a.attisdropped),
              %2$s,
-             %3$s
+             %3$s,
+             ARRAY(WITH RECURSIVE up(oid) AS (
+                     SELECT i.inhparent FROM pg_inherits i WHERE i.inhrelid = c.oid
+                     UNION SELECT i.inhparent FROM up JOIN pg_inherits i ON i.inhrelid = up.oid)
+                   SELECT coalesce(a.attname, '') FROM up
+                     JOIN pg_partitioned_table t ON t.partrelid = up.oid
+                     CROSS JOIN LATERAL unnest(t.partattrs::int2[]) k(number)
+                     LEFT JOIN pg_attribute a ON a.attrelid = up.oid AND a.attnum = k.number)
       FROM reached JOIN pg_class c ON c.oid = reached.oid
            JOIN pg_namespace s ON s.oid = c.relnamespace
       """;
@@ -151,7 +158,8 @@ final class FoundFacts implements Facts {
              ARRAY[a.aggtransfn, a.aggfinalfn, a.aggcombinefn, a.aggserialfn, a.aggdeserialfn,
                    a.aggmtransfn, a.aggminvtransfn, a.aggmfinalfn]::int8[],
              p.proargdefaults::text,
-             %5$s
+             %5$s,
+             p.prolang IN (12, 13)
       FROM each JOIN pg_proc p ON p.oid = each.oid
            JOIN pg_namespace s ON s.oid = p.pronamespace
            LEFT JOIN pg_aggregate a ON a.aggfnoid = p.oid
@@ -169,7 +177,7 @@ final class FoundFacts implements Facts {
       Pattern.compile(
           "_?(reg(class|proc|procedure|oper|operator|role|namespace|collation)|aclitem)");
 
-  private static final Relation SYSTEMS = new Relation.Unfollowable("", "a system catalogue");
+  private static final Relation SYSTEMS = new Relation.Unfollowable("", "a system catalogue", true);
 
   private final SystemObjects system;
   private final Map<Long, Relation> relations = new HashMap<>();
@@ -192,6 +200,23 @@ final class FoundFacts implements Facts {
     return RELATIONS.formatted(function, ColumnKinds.OF_C, SchemaPrints.OF_RELATION);
   }
 
+  /**
+   * The question for the prints of the roles whose rights a function's statement needs: of whoever
+   * asks, and of those whose views it reads through.
+   *
+   * @param function SQL for the function's number
+   */
+  static String rolesOf(String function) {
+    return SchemaPrints.ofRoles(
+        "("
+            + REACHED.formatted(function)
+            + """
+               SELECT current_user::text
+               UNION SELECT pg_catalog.pg_get_userbyid(c.relowner)::text
+               FROM reached JOIN pg_catalog.pg_class c ON c.oid = reached.oid AND c.relkind = 'v')
+              """);
+  }
+
   /** Reads the answer, with the prints that the relations had then. */
   void readRelations(ResultSet row, Map<SchemaObject, String> prints) throws SQLException {
     while (row.next()) {
@@ -203,28 +228,41 @@ final class FoundFacts implements Facts {
   private static Relation relation(ResultSet row) throws SQLException {
     String name = row.getString(2) + "." + row.getString(3);
     String kind = row.getString(4);
+    boolean runsNothing = !row.getBoolean(6) && !kind.equals("v");
     if (row.getLong(1) < SystemObjects.FIRST_OTHER) {
       return SYSTEMS;
     } else if (row.getString(5).equals("t")) {
-      return new Relation.Unfollowable(name, "a temporary table");
+      return new Relation.Unfollowable(name, "a temporary table", runsNothing);
     } else if (row.getString(5).equals("u")) {
       return new Relation.Unfollowable(
-          name, "an unlogged table, which the server empties after a crash");
+          name, "an unlogged table, which the server empties after a crash", runsNothing);
     } else if (row.getBoolean(6)) {
-      return new Relation.Unfollowable(name, "under row-level security");
+      return new Relation.Unfollowable(name, "under row-level security", false);
     }
     List<String> roots = Rows.texts(row.getArray(7));
     return switch (kind) {
       case "r", "p" ->
           roots.size() == 1
-              ? new Relation.Table(name, Lane.read(roots.get(0)), columns(row))
-              : new Relation.Unfollowable(name, "a child of several tables");
+              ? table(name, Lane.read(roots.get(0)), columns(row), Rows.texts(row.getArray(12)))
+              : new Relation.Unfollowable(name, "a child of several tables", true);
       case "v" -> new Relation.View(name, TreeNode.read(row.getString(8)));
-      case "m" -> new Relation.Unfollowable(name, "a materialized view");
-      case "f" -> new Relation.Unfollowable(name, "a foreign table");
-      case "S" -> new Relation.Unfollowable(name, "a sequence");
-      default -> new Relation.Unfollowable(name, "a relation of kind '" + kind + "'");
+      case "m" -> new Relation.Unfollowable(name, "a materialized view", true);
+      case "f" -> new Relation.Unfollowable(name, "a foreign table", false);
+      case "S" -> new Relation.Unfollowable(name, "a sequence", true);
+      default -> new Relation.Unfollowable(name, "a relation of kind '" + kind + "'", false);
     };
+  }
+
+  /**
+   * @param keys of the partitioned tables above it, an empty name for each expression
+   */
+  private static Relation table(
+      String name, Lane lane, Map<Integer, Column> columns, List<String> keys) {
+    Set<String> placing = new HashSet<>(keys);
+    if (placing.remove("")) {
+      columns.values().forEach(column -> placing.add(column.name()));
+    }
+    return new Relation.Table(name, lane, columns, Set.copyOf(placing));
   }
 
   private static Map<Integer, Column> columns(ResultSet row) throws SQLException {
@@ -327,6 +365,7 @@ final class FoundFacts implements Facts {
           default -> Volatility.VOLATILE;
         },
         systems,
+        row.getBoolean(9),
         Rows.numbers(row.getArray(6)),
         defaults == null || systems ? List.of() : TreeNode.read(defaults));
   }

@@ -16,13 +16,17 @@ import java.util.stream.Collectors;
 
 /**
  * For objects of the schema, a line each that differs once a statement that names them may mean
- * something else. What changes often and means nothing, such as a table's size, is not in it.
+ * something else, give other rows though none was written, or not be allowed any more. What changes
+ * often and means nothing, such as a table's size, is not in it.
+ *
+ * <p>A column's row in the catalogue is another one ({@code xmin}) whenever the column was altered:
+ * that tells of {@code ALTER COLUMN ... TYPE ... USING}, which writes all values anew, fires no
+ * trigger, and may leave type and name as they were; and of rights on columns.
  */
 public final class SchemaPrints {
   private static final String COLUMNS =
       """
-      (SELECT string_agg(concat_ws(',', a.attnum, a.attname, a.atttypid, a.atttypmod,
-                                   a.attcollation, a.attgenerated, a.attisdropped,
+      (SELECT string_agg(concat_ws(',', a.attnum, a.xmin, a.attname, a.attgenerated, a.attisdropped,
                                    CASE WHEN a.attgenerated <> '' THEN d.xmin END), ';'
                          ORDER BY a.attnum)
        FROM pg_catalog.pg_attribute a
@@ -30,11 +34,16 @@ public final class SchemaPrints {
        WHERE a.attrelid = %s AND a.attnum > 0)
       """;
 
-  /** Of the relation c in schema s: its columns, its rules, the tables above it and below it. */
+  /**
+   * Of the relation c in schema s: whose it is, and who may read it; its columns, its rules, the
+   * tables above it and below it. A partition that is being detached is below it no more, for
+   * whoever reads (ALTER TABLE ... DETACH PARTITION ... CONCURRENTLY).
+   */
   static final String OF_RELATION =
       """
       hashtextextended(concat_ws('|',
-        s.nspname, c.relname, c.relkind, c.relpersistence, c.relrowsecurity, %s,
+        s.nspname, c.relname, c.relkind, c.relpersistence, c.relrowsecurity, c.relowner, c.relacl,
+        CASE WHEN c.relkind = 'v' THEN c.reloptions END, %s,
         (SELECT string_agg(w.oid || ' ' || w.xmin, ',' ORDER BY w.oid)
          FROM pg_catalog.pg_rewrite w WHERE w.ev_class = c.oid),
         (WITH RECURSIVE up(oid) AS (
@@ -45,7 +54,8 @@ public final class SchemaPrints {
               JOIN pg_catalog.pg_namespace us ON us.oid = u.relnamespace),
         (WITH RECURSIVE down(oid) AS (
            SELECT c.oid UNION
-           SELECT i.inhrelid FROM down JOIN pg_catalog.pg_inherits i ON i.inhparent = down.oid)
+           SELECT i.inhrelid FROM down JOIN pg_catalog.pg_inherits i ON i.inhparent = down.oid
+           WHERE NOT i.inhdetachpending)
          SELECT string_agg(down.oid::text, ',' ORDER BY down.oid) FROM down)), 0)::text
       """
           .formatted(COLUMNS.formatted("c.oid"));
@@ -69,15 +79,23 @@ public final class SchemaPrints {
              WHERE p.oid = ANY (%s)
              """;
 
-  /** Of the operator o. */
-  static final String OF_OPERATOR = "o.xmin::text";
+  /** Of the operator o, with its places in operator families and what these run. */
+  static final String OF_OPERATOR =
+      """
+      concat_ws(' ', o.xmin,
+        (SELECT string_agg(m.oid || ' ' || m.xmin, ',' ORDER BY m.oid)
+         FROM pg_catalog.pg_amop m WHERE m.amopopr = o.oid AND o.oid >= 16384),
+        (SELECT string_agg(r.oid || ' ' || r.xmin, ',' ORDER BY r.oid)
+         FROM pg_catalog.pg_amop m JOIN pg_catalog.pg_amproc r ON r.amprocfamily = m.amopfamily
+         WHERE m.amopopr = o.oid AND o.oid >= 16384))
+      """;
 
   private static final String OPERATOR =
       "SELECT 'OPERATOR', o.oid::text, "
           + OF_OPERATOR
           + " FROM pg_catalog.pg_operator o WHERE o.oid = ANY (%s)";
 
-  /** Of the type t: its labels, its checks and its parts. */
+  /** Of the type t: its labels, its checks, its casts, how it is compared, and its parts. */
   static final String OF_TYPE =
       """
       hashtextextended(concat_ws('|', t.xmin,
@@ -87,6 +105,10 @@ public final class SchemaPrints {
          FROM pg_catalog.pg_constraint k WHERE k.contypid = t.oid),
         (SELECT string_agg(k.oid || ' ' || k.xmin, ',' ORDER BY k.oid)
          FROM pg_catalog.pg_cast k WHERE k.castsource = t.oid OR k.casttarget = t.oid),
+        (SELECT string_agg(r.oid || ' ' || r.xmin, ',' ORDER BY r.oid)
+         FROM pg_catalog.pg_amproc r WHERE r.amproclefttype = t.oid OR r.amprocrighttype = t.oid),
+        (SELECT string_agg(q.oid || ' ' || q.xmin, ',' ORDER BY q.oid)
+         FROM pg_catalog.pg_opclass q WHERE q.opcintype = t.oid),
         %s), 0)::text
       """
           .formatted(COLUMNS.formatted("t.typrelid"));
@@ -104,24 +126,51 @@ public final class SchemaPrints {
           + OF_COLLATION
           + " FROM pg_catalog.pg_collation l WHERE l.oid = ANY (%s)";
 
-  /** All that can be called by a name, but what is temporary. */
+  /**
+   * All that can be called by a name, but what is temporary; who may look into its schema, and run
+   * it: an object in a schema that one may not use is none of that name.
+   */
   private static final String NAME =
       """
       SELECT 'NAME', n.name, hashtextextended(concat_ws('|',
-        (SELECT string_agg(c.oid || ' ' || s.nspname, ',' ORDER BY c.oid)
+        (SELECT string_agg(concat_ws(' ', c.oid, s.nspname, s.nspowner, s.nspacl), ','
+                           ORDER BY c.oid)
          FROM pg_catalog.pg_class c JOIN pg_catalog.pg_namespace s ON s.oid = c.relnamespace
          WHERE c.relname = n.name AND c.relkind IN ('r', 'p', 'v', 'm', 'f', 'S', 'c')
            AND c.relpersistence <> 't'),
-        (SELECT string_agg(p.oid || ' ' || s.nspname, ',' ORDER BY p.oid)
+        (SELECT string_agg(concat_ws(' ', p.oid, p.proowner, p.proacl,
+                                     s.nspname, s.nspowner, s.nspacl), ',' ORDER BY p.oid)
          FROM pg_catalog.pg_proc p JOIN pg_catalog.pg_namespace s ON s.oid = p.pronamespace
          WHERE p.proname = n.name AND s.nspname NOT LIKE 'pg\\_temp\\_%%'),
-        (SELECT string_agg(o.oid || ' ' || s.nspname, ',' ORDER BY o.oid)
+        (SELECT string_agg(concat_ws(' ', o.oid, s.nspname, s.nspowner, s.nspacl), ','
+                           ORDER BY o.oid)
          FROM pg_catalog.pg_operator o JOIN pg_catalog.pg_namespace s ON s.oid = o.oprnamespace
          WHERE o.oprname = n.name),
-        (SELECT string_agg(t.oid || ' ' || s.nspname, ',' ORDER BY t.oid)
+        (SELECT string_agg(concat_ws(' ', t.oid, s.nspname, s.nspowner, s.nspacl), ','
+                           ORDER BY t.oid)
          FROM pg_catalog.pg_type t JOIN pg_catalog.pg_namespace s ON s.oid = t.typnamespace
          WHERE t.typname = n.name AND s.nspname NOT LIKE 'pg\\_temp\\_%%')), 0)::text
       FROM unnest(%s) n(name)
+      """;
+
+  /**
+   * Of roles: what they and those are that they belong to. Who owns a database is said of all,
+   * since a role of the system's stands for that (pg_database_owner).
+   */
+  private static final String ROLE =
+      """
+      SELECT 'ROLE', n.name, hashtextextended(concat_ws('|',
+        (SELECT d.datdba FROM pg_catalog.pg_database d WHERE d.datname = current_database()),
+        (WITH RECURSIVE up(oid) AS (
+           SELECT r.oid FROM pg_catalog.pg_roles r WHERE r.rolname = n.name
+           UNION
+           SELECT m.roleid FROM up JOIN pg_catalog.pg_auth_members m ON m.member = up.oid)
+         SELECT string_agg(concat_ws(' ', r.oid, r.rolsuper, r.rolinherit,
+                  (SELECT string_agg(concat_ws('-', m.roleid, m.xmin), ','
+                                     ORDER BY m.roleid, m.grantor)
+                   FROM pg_catalog.pg_auth_members m WHERE m.member = r.oid)), ';' ORDER BY r.oid)
+         FROM up JOIN pg_catalog.pg_roles r ON r.oid = up.oid)), 0)::text
+      FROM %s n(name)
       """;
 
   private static final String TEXT_SEARCH =
@@ -159,6 +208,15 @@ public final class SchemaPrints {
     return prints;
   }
 
+  /**
+   * The question for the prints of roles.
+   *
+   * @param names SQL for a table of them, as texts
+   */
+  static String ofRoles(String names) {
+    return ROLE.formatted(names);
+  }
+
   /** The question for their prints. */
   static String question(Collection<SchemaObject> objects) {
     Map<Kind, List<String>> byKind = new EnumMap<>(Kind.class);
@@ -179,13 +237,16 @@ public final class SchemaPrints {
       case OPERATOR -> OPERATOR.formatted(oids(keys));
       case TYPE -> TYPE.formatted(oids(keys));
       case COLLATION -> COLLATION.formatted(oids(keys));
-      case NAME ->
-          NAME.formatted(
-              keys.stream()
-                  .map(SqlText::literal)
-                  .collect(Collectors.joining(", ", "ARRAY[", "]::text[]")));
+      case NAME -> NAME.formatted(texts(keys));
+      case ROLE -> ofRoles("unnest(" + texts(keys) + ")");
       case TEXT_SEARCH -> TEXT_SEARCH;
     };
+  }
+
+  private static String texts(List<String> keys) {
+    return keys.stream()
+        .map(SqlText::literal)
+        .collect(Collectors.joining(", ", "ARRAY[", "]::text[]"));
   }
 
   static String oids(Collection<?> numbers) {

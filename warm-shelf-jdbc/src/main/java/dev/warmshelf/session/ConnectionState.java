@@ -52,6 +52,16 @@ public final class ConnectionState {
     mayHaveWritten = true;
   }
 
+  /**
+   * The server has said, after all that was sent, that the transaction has written nothing. Of
+   * statements that nobody reports that is no word.
+   */
+  public void hasNotWritten() {
+    if (!autoCommit && !altered) {
+      mayHaveWritten = false;
+    }
+  }
+
   /** The session has been seen to be unlike others. */
   public void isAltered() {
     altered = true;

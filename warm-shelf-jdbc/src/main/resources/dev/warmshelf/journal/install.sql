@@ -24,7 +24,7 @@ CREATE TABLE IF NOT EXISTS warm_shelf.journal (
 CREATE TABLE IF NOT EXISTS warm_shelf.installation (
   name             uuid NOT NULL,
   trimmed_through  xid8 NOT NULL DEFAULT '0',
-  version          int NOT NULL DEFAULT 5,
+  version          int NOT NULL DEFAULT 6,
   retention        interval NOT NULL DEFAULT '1 hour',
   awake_since      xid8 NOT NULL DEFAULT '0'
 );
@@ -164,6 +164,8 @@ REVOKE ALL ON FUNCTION warm_shelf.clear(text, text) FROM PUBLIC;
 -- Changes of the schema count too: a view may come to stand for other tables, a function for another
 -- result. Only a superuser may have this watched; without it, tell WarmShelf.schemaChanged(). Left out
 -- is what changes no answer, and what happens to temporary objects, with all that belongs to them.
+-- ALTER TABLE is noted as it begins, too: DETACH PARTITION ... CONCURRENTLY commits half way, and what
+-- it has done by then is seen by all.
 CREATE OR REPLACE FUNCTION warm_shelf.note_schema_change() RETURNS event_trigger
 LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $function$
 DECLARE
@@ -173,7 +175,9 @@ BEGIN
      < extract(epoch FROM clock_timestamp()) THEN
     RETURN; -- nobody has followed for so long that whoever comes begins anew
   END IF;
-  IF TG_EVENT = 'sql_drop' THEN
+  IF TG_EVENT = 'ddl_command_start' THEN
+    matters := true;
+  ELSIF TG_EVENT = 'sql_drop' THEN
     -- With a temporary table go its defaults and constraints, which do not say that they were
     -- temporary: only what has a meaning of its own counts.
     matters := EXISTS (
@@ -223,6 +227,12 @@ BEGIN
       EXECUTE FUNCTION warm_shelf.note_schema_change();
     ALTER EVENT TRIGGER warm_shelf_schema ENABLE ALWAYS;
     ALTER EVENT TRIGGER warm_shelf_drop ENABLE ALWAYS;
+  END IF;
+  IF (SELECT rolsuper FROM pg_roles WHERE rolname = current_user)
+     AND NOT EXISTS (SELECT FROM pg_event_trigger WHERE evtname = 'warm_shelf_begin') THEN
+    CREATE EVENT TRIGGER warm_shelf_begin ON ddl_command_start WHEN TAG IN ('ALTER TABLE')
+      EXECUTE FUNCTION warm_shelf.note_schema_change();
+    ALTER EVENT TRIGGER warm_shelf_begin ENABLE ALWAYS;
   END IF;
 END
 $watch$;

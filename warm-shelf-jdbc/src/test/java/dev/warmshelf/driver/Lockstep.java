@@ -158,7 +158,9 @@ final class Lockstep {
       } else if (value instanceof SQLXML xml) {
         return xml.getString();
       } else if (value instanceof Clob || value instanceof Blob) {
-        return value.getClass(); // of a large object that there is not
+        return value instanceof Clob
+            ? Clob.class
+            : Blob.class; // of a large object that there is not
       } else if (value instanceof Object[] all) {
         return Arrays.deepToString(all);
       } else if (value instanceof int[] all) {

@@ -2,10 +2,9 @@ package dev.warmshelf.sql;
 
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.MendingPlan.Division;
-import java.time.LocalDate;
 import java.util.Collection;
 import java.util.List;
-import java.util.UUID;
+import java.util.Objects;
 import java.util.stream.Collectors;
 import java.util.stream.IntStream;
 
@@ -31,19 +30,13 @@ public final class PartsText {
   /**
    * The parameter's value.
    *
-   * @param texts of the column that divides, as {@link ColumnKind#group} writes them
+   * @param texts of the column that divides, each of which {@link ColumnKind#value} knows
    */
   public static List<?> values(ColumnKind kind, Collection<String> texts) {
-    return texts.stream().sorted().map(text -> value(kind, text)).toList();
+    return texts.stream().sorted().map(text -> certain(kind, text)).toList();
   }
 
-  private static Object value(ColumnKind kind, String text) {
-    return switch (kind) {
-      case INTEGER -> Long.valueOf(text);
-      case UUID -> UUID.fromString(text);
-      case DATE -> LocalDate.parse(text);
-      case BOOLEAN -> Boolean.valueOf(text);
-      case TEXT, UNKNOWN -> text;
-    };
+  private static Object certain(ColumnKind kind, String text) {
+    return Objects.requireNonNull(kind.value(text), "no value is certain to be written so");
   }
 }

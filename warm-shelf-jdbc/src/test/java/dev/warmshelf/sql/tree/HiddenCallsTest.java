@@ -205,14 +205,14 @@ class HiddenCallsTest {
   private static final class AllButHidden implements Facts {
     @Override
     public Relation relation(long oid) {
-      return new Relation.Table("t" + oid, Lane.ofTable("public", "t" + oid), Map.of());
+      return new Relation.Table("t" + oid, Lane.ofTable("public", "t" + oid), Map.of(), Set.of());
     }
 
     @Override
     public Function function(long oid) {
       Volatility volatility = VOLATILE.contains(oid) ? Volatility.VOLATILE : Volatility.IMMUTABLE;
       List<Long> parts = PARTS.getOrDefault(oid, List.of());
-      return new Function("f" + oid, "f" + oid, volatility, false, parts, List.of());
+      return new Function("f" + oid, "f" + oid, volatility, false, true, parts, List.of());
     }
 
     @Override

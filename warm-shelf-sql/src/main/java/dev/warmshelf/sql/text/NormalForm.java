@@ -387,8 +387,16 @@ public final class NormalForm {
       case PARAMETER -> parameter(token);
       case NUMBER -> constant(Literal.number(token.text(), prefixed));
       case STRING -> constant(prefixed ? Literal.date(token.text()) : Literal.string(token.text()));
-      case WORD -> constant(Boolean.valueOf(token.text()));
+      case WORD -> constant(truth(token.text()));
       default -> null;
+    };
+  }
+
+  private static @Nullable Boolean truth(String word) {
+    return switch (word) {
+      case "true" -> Boolean.TRUE;
+      case "false" -> Boolean.FALSE;
+      default -> null; // such as LIMIT ALL
     };
   }
 

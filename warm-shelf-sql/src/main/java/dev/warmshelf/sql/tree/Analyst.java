@@ -12,6 +12,7 @@ import java.util.Set;
 import java.util.SortedMap;
 import java.util.TreeMap;
 import java.util.TreeSet;
+import java.util.regex.Pattern;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -46,6 +47,10 @@ public final class Analyst {
 
   /** The other types whose values name things are refused wherever they occur (pg_type.dat). */
   private static final long REGTYPE = 2206;
+
+  /** The system's functions that run a query, a cursor, or what views hide, and write it as XML. */
+  private static final Pattern RUNS_TEXT =
+      Pattern.compile("(query|cursor|table|schema|database)_to_xml.*");
 
   private final Facts facts;
   private final Grammar grammar;
@@ -134,8 +139,9 @@ public final class Analyst {
     public void reads(long oid, String called, List<String> views) {
       Facts.Relation relation = facts.relation(oid);
       if (relation instanceof Facts.Relation.Table table) {
-        columns.computeIfAbsent(table.lane(), lane -> new TreeSet<>());
+        columns.computeIfAbsent(table.lane(), lane -> new TreeSet<>()).addAll(table.placing());
       } else if (relation instanceof Facts.Relation.Unfollowable other) {
+        onlyReads &= other.onlyRead();
         String name = other.name().isEmpty() ? called : other.name();
         refuse(
             Reason.UNFOLLOWABLE_RELATION,
@@ -143,6 +149,7 @@ public final class Analyst {
             name.substring(name.indexOf('.') + 1),
             views);
       } else if (relation == null) {
+        onlyReads = false;
         refuse(Reason.UNFOLLOWABLE_RELATION, "relation " + oid + " is not known", "", views);
       }
     }
@@ -263,13 +270,13 @@ public final class Analyst {
      */
     private void function(long oid, String behind, String word, List<String> views) {
       Facts.Function function = facts.function(oid);
+      onlyReads &= function != null && isCertainToOnlyRead(function);
       if (function == null) {
         refuse(Reason.MAY_READ_TABLES, "function " + oid + behind, word, views);
         return;
       }
       String sought = word.isEmpty() ? function.name() : word;
       if (function.volatility() == Volatility.VOLATILE) {
-        onlyReads = false;
         refuse(Reason.VOLATILE_FUNCTION, shown(function) + behind, sought, views);
       } else if (function.volatility() == Volatility.STABLE && !function.system()) {
         refuse(Reason.MAY_READ_TABLES, shown(function) + behind, sought, views);
@@ -280,6 +287,19 @@ public final class Analyst {
       String inside = behind.isEmpty() ? ", which " + function.name() + " runs," : behind;
       function.parts().forEach(part -> function(part, inside, sought, views));
       function.trees().forEach(tree -> expression(tree, views));
+    }
+
+    /**
+     * Volatility is its author's word. What is declared steadier may call what is not, and that may
+     * write; so may what runs a text that it is given. Only of the system's own functions, and of
+     * what is compiled and declared to need nothing but its arguments, this is taken as said.
+     */
+    private static boolean isCertainToOnlyRead(Facts.Function function) {
+      return switch (function.volatility()) {
+        case VOLATILE -> false;
+        case STABLE -> function.system() && !RUNS_TEXT.matcher(function.name()).matches();
+        case IMMUTABLE -> function.system() || function.compiled();
+      };
     }
 
     private String shown(Facts.Function function) {

@@ -39,6 +39,23 @@ import org.jspecify.annotations.Nullable;
  * value. A table that stands in {@code FROM} more than once must tell its parts at each place.
  */
 final class Divisions {
+  /**
+   * What a type's own order calls <i>less</i>, by number (pg_operator.dat): of whole numbers of
+   * two, four and eight bytes, decimals, floats of four and eight bytes, days, times, moments
+   * without and with a zone, spans, booleans, strings, padded ones, names, bytes, UUIDs, and enums.
+   * An operator of somebody's own may be called alike.
+   */
+  private static final Set<Long> ASCENDING =
+      Set.of(
+          95L, 97L, 412L, 1754L, 622L, 672L, 1095L, 1110L, 2062L, 1322L, 1332L, 58L, 664L, 1058L,
+          660L, 1957L, 2974L, 3518L);
+
+  /** What they call <i>greater</i>. */
+  private static final Set<Long> DESCENDING =
+      Set.of(
+          520L, 521L, 413L, 1756L, 623L, 674L, 1097L, 1112L, 2064L, 1324L, 1334L, 59L, 666L, 1060L,
+          662L, 1959L, 2975L, 3519L);
+
   private final Level level;
   private final Facts facts;
   private final Conditions conditions;
@@ -135,14 +152,15 @@ final class Divisions {
   }
 
   /**
-   * The columns of an entry that {@code FROM} and {@code WHERE} name; null if it is not certain.
+   * The columns of an entry that {@code FROM} and {@code WHERE} name, and those that decide whether
+   * a row is in that table at all; null if it is not certain.
    */
   private @Nullable Set<String> deciding(int number, Facts.Relation.Table table) {
     Set<Level.Column> named = level.named(level.query().node("jointree"));
     if (named == null) {
       return null;
     }
-    Set<String> names = new HashSet<>();
+    Set<String> names = new HashSet<>(table.placing());
     for (Level.Column each : named) {
       if (each.entry() == number) {
         Facts.Column column = table.columns().get(each.number());
@@ -232,12 +250,12 @@ final class Divisions {
     List<Sort> order = new ArrayList<>();
     for (TreeNode clause : level.query().nodes("sortClause")) {
       TreeNode target = targets.get(clause.number("tleSortGroupRef"));
-      Facts.Operator operator = facts.operator(clause.oid("sortop"));
-      String name = operator == null ? "" : operator.name();
-      if (target == null || !(name.equals("<") || name.equals(">"))) {
+      long operator = clause.oid("sortop");
+      boolean descending = DESCENDING.contains(operator);
+      if (target == null || !(descending || ASCENDING.contains(operator))) {
         return List.of();
       }
-      order.add(new Sort(target.number("resno") - 1, name.equals(">"), clause.flag("nulls_first")));
+      order.add(new Sort(target.number("resno") - 1, descending, clause.flag("nulls_first")));
     }
     return order;
   }

@@ -38,8 +38,12 @@ public interface Facts {
      *
      * @param lane of the root, if it is a partition or an inheritance child
      * @param columns by their numbers
+     * @param placing the columns that decide whether a row is in this table or in another part of
+     *     the root, by their names: of a partition, those of the keys above it. An update can move
+     *     a row in or out by them alone
      */
-    record Table(String name, Lane lane, Map<Integer, Column> columns) implements Relation {}
+    record Table(String name, Lane lane, Map<Integer, Column> columns, Set<String> placing)
+        implements Relation {}
 
     /**
      * A view.
@@ -52,8 +56,10 @@ public interface Facts {
      * Something whose changes cannot be followed, such as a materialized view.
      *
      * @param what in words, for the engineer
+     * @param onlyRead whether reading it runs nothing of anybody's making, such as a policy of
+     *     row-level security or a foreign server's wrapper
      */
-    record Unfollowable(String name, String what) implements Relation {}
+    record Unfollowable(String name, String what, boolean onlyRead) implements Relation {}
   }
 
   /**
@@ -77,6 +83,7 @@ public interface Facts {
    * @param name without schema
    * @param signature with the types of its arguments, and with the schema unless it is the system's
    * @param system whether it is one of PostgreSQL's own
+   * @param compiled whether it is written in C
    * @param parts functions that it runs beside itself, as an aggregate does
    * @param trees of expressions that it runs beside itself: its arguments' defaults
    */
@@ -85,6 +92,7 @@ public interface Facts {
       String signature,
       Volatility volatility,
       boolean system,
+      boolean compiled,
       List<Long> parts,
       List<TreeNode> trees) {}
 

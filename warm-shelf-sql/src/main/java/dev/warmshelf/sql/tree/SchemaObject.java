@@ -16,6 +16,8 @@ public record SchemaObject(Kind kind, String key) {
     COLLATION,
     /** All objects of one name: a new one could take another's place. */
     NAME,
+    /** Who reads: the role itself, and those that it belongs to. */
+    ROLE,
     /** What makes words of texts, as a whole. */
     TEXT_SEARCH
   }

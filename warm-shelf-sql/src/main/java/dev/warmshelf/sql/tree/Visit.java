@@ -16,6 +16,10 @@ final class Visit {
   private static final int COLUMN_OFFSET = 7;
 
   private static final int SELECT = 1;
+
+  /** How {@code SUBLINK} numbers {@code EXISTS} (primnodes.h). */
+  private static final int EXISTS = 0;
+
   private static final int MOST_VIEWS = 200;
 
   private final Grammar grammar;
@@ -53,7 +57,7 @@ final class Visit {
 
   /** A whole query. */
   void query(TreeNode query) {
-    query(query, null, List.of());
+    query(query, null, List.of(), true);
   }
 
   /** An expression that stands in no query. */
@@ -61,7 +65,11 @@ final class Visit {
     enter(expression, null, views);
   }
 
-  private void query(TreeNode query, @Nullable Level outer, List<String> views) {
+  /**
+   * @param valued whether the values of its answer are asked for, and not only if there is any:
+   *     then columns that it shows as they are count for nothing
+   */
+  private void query(TreeNode query, @Nullable Level outer, List<String> views, boolean valued) {
     Level level = new Level(query, outer);
     if (query.number("commandType") != SELECT) {
       teller.refuses(Reason.CHANGES_DATA, "", views);
@@ -70,28 +78,48 @@ final class Visit {
     check(query, views);
     for (TreeNode permission : query.nodes("rteperminfos")) {
       check(permission, views);
-      columns(permission, views);
+      if (valued) {
+        columns(permission, views);
+      }
     }
     for (TreeNode entry : level.entries()) {
-      entry(entry, level, views);
+      entry(entry, level, views, valued);
     }
     for (String field : query.fieldNames()) {
       if (!field.equals("rtable")
           && !field.equals("rteperminfos")
           && grammar.role(query, field) != Grammar.Role.SKIPPED) {
-        query.nodes(field).forEach(node -> enter(node, level, views));
+        query.nodes(field).stream()
+            .filter(node -> valued || !isShownAsItIs(node))
+            .forEach(node -> enter(node, level, views));
       }
     }
   }
 
-  private void entry(TreeNode entry, Level level, List<String> views) {
+  private static boolean isShownAsItIs(TreeNode node) {
+    return node.is("TARGETENTRY")
+        && node.number("ressortgroupref") == 0
+        && node.nodes("expr").stream().allMatch(expression -> expression.is("VAR"));
+  }
+
+  /** Whether it has a row as often as {@code FROM} and {@code WHERE} give one. */
+  private static boolean isPlain(TreeNode query) {
+    return query.node("setOperations") == null
+        && query.nodes("groupClause").isEmpty()
+        && query.nodes("groupingSets").isEmpty()
+        && query.nodes("distinctClause").isEmpty()
+        && !query.flag("hasAggs")
+        && !query.flag("hasTargetSRFs");
+  }
+
+  private void entry(TreeNode entry, Level level, List<String> views, boolean valued) {
     check(entry, views);
     if (entry.number("rtekind") == Level.RELATION) {
-      relation(entry, level, views);
+      relation(entry, level, views, valued);
     }
     TreeNode subquery = entry.node("subquery");
     if (subquery != null) {
-      query(subquery, level, views);
+      query(subquery, level, views, true);
     }
     for (String field : entry.fieldNames()) {
       if (!field.equals("subquery") && grammar.role(entry, field) != Grammar.Role.SKIPPED) {
@@ -100,14 +128,16 @@ final class Visit {
     }
   }
 
-  private void relation(TreeNode entry, Level level, List<String> views) {
+  private void relation(TreeNode entry, Level level, List<String> views, boolean valued) {
     long relation = entry.oid("relid");
     if (isPlaceholder(entry, level)) {
       return;
     }
     TreeNode names = entry.node("eref");
     teller.reads(relation, names == null ? "" : names.text("aliasname"), views);
-    columns(entry, views);
+    if (valued) {
+      columns(entry, views);
+    }
     if (facts.relation(relation) instanceof Facts.Relation.View view
         && viewsEntered.add(relation)) {
       if (viewsEntered.size() > MOST_VIEWS) {
@@ -116,7 +146,7 @@ final class Visit {
       }
       List<String> inside = new ArrayList<>(views);
       inside.add(view.name());
-      view.trees().forEach(query -> query(query, null, List.copyOf(inside)));
+      view.trees().forEach(query -> query(query, null, List.copyOf(inside), true));
     }
   }
 
@@ -138,10 +168,11 @@ final class Visit {
 
   private void enter(TreeNode node, @Nullable Level level, List<String> views) {
     if (node.is("QUERY")) {
-      query(node, level, views);
+      query(node, level, views, true);
       return;
     }
     check(node, views);
+    boolean exists = node.is("SUBLINK") && node.number("subLinkType") == EXISTS;
     if (level != null) {
       teller.enters(node, level, views);
       if (node.is("VAR")) {
@@ -150,7 +181,13 @@ final class Visit {
     }
     for (String field : node.fieldNames()) {
       if (grammar.role(node, field) != Grammar.Role.SKIPPED) {
-        node.nodes(field).forEach(inner -> enter(inner, level, views));
+        for (TreeNode inner : node.nodes(field)) {
+          if (exists && inner.is("QUERY") && isPlain(inner)) {
+            query(inner, level, views, false);
+          } else {
+            enter(inner, level, views);
+          }
+        }
       }
     }
   }

@@ -57,7 +57,8 @@ class AnalystTest {
                 1, column("id", ColumnKind.INTEGER),
                 2, column("d_id", ColumnKind.INTEGER),
                 3, column("kind", ColumnKind.TEXT));
-    return new Facts.Relation.Table("public." + name, Lane.ofTable("public", name), columns);
+    return new Facts.Relation.Table(
+        "public." + name, Lane.ofTable("public", name), columns, java.util.Set.of());
   }
 
   private static Facts.Column column(String name, ColumnKind kind) {
@@ -78,7 +79,7 @@ class AnalystTest {
           oid == 1299
               ? Volatility.STABLE
               : oid == 1598 ? Volatility.VOLATILE : Volatility.IMMUTABLE;
-      return new Function(name, name + "()", volatility, true, List.of(), List.of());
+      return new Function(name, name + "()", volatility, true, true, List.of(), List.of());
     }
 
     @Override

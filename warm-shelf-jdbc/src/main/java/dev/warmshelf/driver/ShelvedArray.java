@@ -1,0 +1,60 @@
+package dev.warmshelf.driver;
+
+import java.sql.Array;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.util.Map;
+import org.jspecify.annotations.Nullable;
+
+/** The driver's array, whose rows would lead to its connection. */
+final class ShelvedArray extends DelegatingArray {
+  private final Array array;
+  private final ShelvedConnection connection;
+
+  ShelvedArray(Array array, ShelvedConnection connection) {
+    this.array = array;
+    this.connection = connection;
+  }
+
+  /** The driver's own, of one of ours: to be bound, it must be that. */
+  static @Nullable Object unwrapped(@Nullable Object value) {
+    return value instanceof ShelvedArray ours ? ours.array : value;
+  }
+
+  @Override
+  Array delegate() {
+    return array;
+  }
+
+  @Override
+  void isHandedOut() {
+    connection.isHandedOut();
+  }
+
+  @Override
+  public ResultSet getResultSet() throws SQLException {
+    return connection.wrapped(array.getResultSet());
+  }
+
+  @Override
+  public ResultSet getResultSet(Map<String, Class<?>> map) throws SQLException {
+    return connection.wrapped(array.getResultSet(map));
+  }
+
+  @Override
+  public ResultSet getResultSet(long index, int count) throws SQLException {
+    return connection.wrapped(array.getResultSet(index, count));
+  }
+
+  @Override
+  public ResultSet getResultSet(long index, int count, Map<String, Class<?>> map)
+      throws SQLException {
+    return connection.wrapped(array.getResultSet(index, count, map));
+  }
+
+  /** As the database writes it: the driver binds arrays that are not its own by this. */
+  @Override
+  public String toString() {
+    return array.toString();
+  }
+}
