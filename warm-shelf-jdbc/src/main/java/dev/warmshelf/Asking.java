@@ -413,6 +413,21 @@ class Asking {
     }
 
     @Override
+    public String difference(Answer kept, Answer read) {
+      return kept.difference(read);
+    }
+
+    @Override
+    public boolean isDecided() {
+      return judged.analysed().analysis().isDecided();
+    }
+
+    @Override
+    public boolean mayAskAside() {
+      return !statement.warm().waits().isShort();
+    }
+
+    @Override
     public @Nullable ReadRequest<Answer, SQLException> elsewhere() {
       // What the data source hands out may depend on the caller's thread.
       return held() != null || sessions().areNamed()
@@ -505,7 +520,7 @@ class Asking {
 
   /** Each statement a transaction of its own: its snapshot is taken after the shelf's fence. */
   private Borrowed borrow() throws SQLException {
-    return Borrowed.from(statement.warm().source()).autoCommit(true);
+    return Borrowed.from(statement.warm().source(), statement.warm().waits()).autoCommit(true);
   }
 
   final Shelf shelf() {

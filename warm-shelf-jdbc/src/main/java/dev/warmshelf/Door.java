@@ -8,6 +8,7 @@ import dev.warmshelf.key.Generations;
 import dev.warmshelf.row.AnswerForm;
 import dev.warmshelf.row.DriverAnswer;
 import dev.warmshelf.session.ConnectionState;
+import dev.warmshelf.session.Waits;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.List;
@@ -54,6 +55,11 @@ final class Door implements Shelves {
   @Override
   public Dialogue begin(ConnectionState state, Supplier<? extends @Nullable Connection> held) {
     return new DoorConnection(this, state, held);
+  }
+
+  @Override
+  public Waits waits() {
+    return warm.waits();
   }
 
   @Override

@@ -26,6 +26,11 @@ public record Health(
     LIVE,
     /** No feed is followed: answers are as old as their TTL lets them be. */
     ON_TTL_ALONE,
+    /**
+     * An audit has found a kept answer wrong, and nothing would have said so. Questions of its form
+     * are answered by the database until somebody clears it.
+     */
+    FOUND_WRONG,
     /** Changes arrive too late for a shelf, which therefore does as its policy says. */
     LAGGING,
     /** Changes do not arrive: each shelf does as its policy says. */

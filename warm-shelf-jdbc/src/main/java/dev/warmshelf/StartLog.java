@@ -54,13 +54,14 @@ final class StartLog {
     Capacity own = policy.capacity();
     Duration ttl = policy.expiry().sinceFill();
     LOG.info(
-        "Shelf: shelf={} in={} room_mib={} ({}) ttl={} feed_lost_after={} slow_load={}",
+        "Shelf: shelf={} in={} room_mib={} ({}) ttl={} feed_lost_after={} slow_load={} audits={}",
         shelf.name(),
         hasStore && !policy.expiry().withProcess() ? "memory,shared" : "memory",
         (own.ofItsOwn() ? own : shared).bytes() >> MEBIBYTE_BITS,
         own.ofItsOwn() ? "its own" : "shared",
         ttl == null ? "none" : ttl,
         policy.trust().tolerance(),
-        policy.oversight().slowLoad());
+        policy.oversight().slowLoad(),
+        policy.oversight().audit());
   }
 }

@@ -17,6 +17,7 @@ import dev.warmshelf.meter.Meters;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.AnswerForm;
 import dev.warmshelf.session.Borrowed;
+import dev.warmshelf.session.Waits;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Loader;
@@ -37,6 +38,7 @@ import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Collection;
+import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -93,6 +95,7 @@ public final class WarmShelf implements AutoCloseable {
   private final Rosters rosters;
   private final Shelf observed;
   private final OpenTransactions transactions = new OpenTransactions();
+  private final Waits waits = new Waits();
   private final Map<String, Recipe> recipes;
   private final List<Rule> rules;
   private final AskedStatements asked = new AskedStatements();
@@ -446,6 +449,10 @@ public final class WarmShelf implements AutoCloseable {
       Optional<Instant> since = Optional.ofNullable(mark).map(last -> time.wallAt(last.nanos()));
       return new Health(Health.State.LOST, lag, since, trouble, gives);
     }
+    String wrong = foundWrong();
+    if (!wrong.isEmpty()) {
+      return new Health(Health.State.FOUND_WRONG, lag, Optional.empty(), wrong, gives);
+    }
     List<String> late =
         shelves.values().stream().filter(Shelf::isFeedLost).map(Shelf::name).sorted().toList();
     return late.isEmpty()
@@ -456,6 +463,23 @@ public final class WarmShelf implements AutoCloseable {
             Optional.empty(),
             "changes come later than these shelves tolerate: " + late,
             gives);
+  }
+
+  /** What audits have found wrong that nobody has cleared yet, in words; empty for nothing. */
+  private String foundWrong() {
+    List<String> found = new ArrayList<>();
+    shelves.values().stream()
+        .sorted(Comparator.comparing(Shelf::name))
+        .forEach(
+            shelf ->
+                shelf.accused().stream()
+                    .sorted()
+                    .forEach(form -> found.add("form " + form + " on shelf " + shelf.name())));
+    return found.isEmpty()
+        ? ""
+        : "an audit has found a kept answer wrong, and the database answers its questions until it"
+            + " is cleared; the log has more: "
+            + String.join(", ", found);
   }
 
   /**
@@ -644,6 +668,10 @@ public final class WarmShelf implements AutoCloseable {
 
   Shelf observedShelf() {
     return observed;
+  }
+
+  Waits waits() {
+    return waits;
   }
 
   OpenTransactions transactions() {

@@ -8,6 +8,7 @@ import dev.warmshelf.meter.Finding;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.shelf.Audit;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.trial.Wilson;
 import org.junit.jupiter.api.Test;
 
@@ -24,7 +25,7 @@ class AuditTest {
     try (WarmShelf warm =
         WarmShelf.over(database.dataSource())
             .following(JournalFeed.on(database.dataSource()))
-            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.auditing(new Audit(SHARE, 1_000)))
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.auditing(Audit.of(SHARE, 1_000)))
             .open()) {
       // A planted fault: the function reads notice, and the engineer says port.
       ShelvedQuery<Long> wrong = warm.query("SELECT notices()").reading("port").as(Long.class);
@@ -47,6 +48,15 @@ class AuditTest {
       Waiting.until(
           "an audit finds the other one right", () -> meters(warm).get(Finding.AGREED) > 0);
       assertThat(shareOfNever(meters(warm)).low()).isPositive();
+      String form = SqlStatement.of("SELECT notices()").formDigest();
+      Health health = warm.health();
+      assertThat(health.state()).isEqualTo(Health.State.FOUND_WRONG);
+      assertThat(health.why()).contains(form).contains(WarmShelf.MAIN_SHELF);
+      assertThat(wrong.only().origin()).isEqualTo(Origin.DIRECT);
+      assertThat(right.list().origin()).as("nobody else is taken off").isEqualTo(Origin.KEPT);
+      warm.shelf(WarmShelf.MAIN_SHELF).clearForm(form);
+      assertThat(warm.health().state()).isEqualTo(Health.State.LIVE);
+      assertThat(wrong.only().origin()).isEqualTo(Origin.LOADED);
     }
   }
 
@@ -56,7 +66,7 @@ class AuditTest {
     try (WarmShelf warm =
         WarmShelf.over(database.dataSource())
             .following(JournalFeed.on(database.dataSource()))
-            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.auditing(new Audit(1, 1_000)))
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.auditing(Audit.of(1, 1_000)))
             .open()) {
       ShelvedQuery<String> unordered = warm.query("SELECT text FROM notice").as(String.class);
       unordered.list();

@@ -44,7 +44,7 @@ class ValuesTest {
     warm =
         WarmShelf.over(database.dataSource())
             .following(JournalFeed.on(database.dataSource()))
-            .shelf("audited", policy -> policy.auditing(new Audit(1, 1_000)))
+            .shelf("audited", policy -> policy.auditing(Audit.of(1, 1_000)))
             .open();
   }
 

@@ -227,7 +227,7 @@ public class BoardStress {
   @State
   public static class SecondLookAgainstChange {
     private final Board board = new Board(16);
-    private LookBack found = new LookBack(0, false, List.of(), null);
+    private LookBack found = new LookBack(0, false, List.of(), List.of(), null);
 
     @Actor
     public void change() {

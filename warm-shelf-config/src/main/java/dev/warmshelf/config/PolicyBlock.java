@@ -33,6 +33,7 @@ final class PolicyBlock {
           "old-when-failing",
           "feed-lost-after",
           "when-feed-lost",
+          "audits",
           "audit-one-in",
           "shown",
           "slow-load",
@@ -168,9 +169,13 @@ final class PolicyBlock {
   }
 
   private Policy checking(Policy like) {
+    Policy audits = mistakes.of(block, "audits", like, node -> like.auditing(audits(node)));
     Policy audited =
         mistakes.of(
-            block, "audit-one-in", like, node -> like.auditing(Audit.oneIn(Values.count(node))));
+            block,
+            "audit-one-in",
+            audits,
+            node -> audits.auditing(Audit.oneIn(Values.count(node))));
     Policy shown =
         mistakes.of(
             block, "shown", audited, node -> audited.showing(Values.named(node, Shown.values())));
@@ -179,5 +184,14 @@ final class PolicyBlock {
             block, "slow-load", shown, node -> shown.tellingOfLoadsFrom(Values.duration(node)));
     return mistakes.of(
         block, "waits-at-most", telling, node -> telling.waitingAtMost(Values.duration(node)));
+  }
+
+  private static Audit audits(YamlNode node) {
+    return switch (node.text()) {
+      case "off" -> Audit.none();
+      case "standard" -> Audit.standard();
+      default ->
+          throw node.wrong("'" + node.text() + "' is neither standard nor off; see audit-one-in");
+    };
   }
 }

@@ -14,6 +14,8 @@ public enum BypassReason {
   MOMENT_AS_VALUE("a value may mean the moment"),
   /** The statement is new, and the database could not be asked about it now. */
   NOT_ANALYSED("not analysed yet"),
+  /** An audit has found an answer of the same form wrong, and nobody has cleared it since. */
+  FOUND_WRONG("an audit has found an answer of this form wrong"),
   /** The shelf itself failed; the database answered. */
   SHELF_FAILED("shelf failed"),
   /** The shelf has been closed. */

@@ -5,14 +5,17 @@ package dev.warmshelf.shelf;
  *
  * @param share of the hits that are audited, from 0 for none to 1 for all
  * @param perSecond how many audits there are a second at most
+ * @param budget how much of the time that the database spends on the shelf's loads may be spent on
+ *     its audits besides, such as 0.001; {@link Double#POSITIVE_INFINITY} for any
  */
-public record Audit(double share, int perSecond) {
-  private static final Audit NONE = new Audit(0, 1);
+public record Audit(double share, int perSecond, double budget) {
+  private static final Audit NONE = new Audit(0, 1, 0);
+  private static final Audit STANDARD = new Audit(1, 1, 0.001);
 
   /**
-   * A share from 0 to 1, and some audits a second.
+   * A share from 0 to 1, some audits a second, and some budget.
    *
-   * @throws IllegalArgumentException if either is out of range
+   * @throws IllegalArgumentException if any is out of range
    */
   public Audit {
     if (!(share >= 0 && share <= 1)) {
@@ -23,15 +26,52 @@ public record Audit(double share, int perSecond) {
       throw new IllegalArgumentException(
           "There must be at least 1 audit a second, but there were to be " + perSecond + ".");
     }
+    if (!(budget >= 0)) {
+      throw new IllegalArgumentException("A budget cannot be negative, but is " + budget + ".");
+    }
   }
 
-  /** No audits. The default. */
+  /** No audits. */
   public static Audit none() {
     return NONE;
   }
 
-  /** One hit in so many, and no more than five a second. */
+  /**
+   * One a second at most, for a thousandth of the loads' time; of mended and revived answers first,
+   * since these were not read as a whole. The default.
+   */
+  public static Audit standard() {
+    return STANDARD;
+  }
+
+  /** One hit in so many, and no more than five a second, whatever they cost. */
   public static Audit oneIn(int hits) {
-    return new Audit(1.0 / hits, 5);
+    return of(1.0 / hits, 5);
+  }
+
+  /**
+   * A share of the hits, and no more than so many a second, whatever they cost.
+   *
+   * @throws IllegalArgumentException if either is out of range
+   */
+  public static Audit of(double share, int perSecond) {
+    return new Audit(share, perSecond, Double.POSITIVE_INFINITY);
+  }
+
+  /** In words, for a log. */
+  @Override
+  public String toString() {
+    if (isNone()) {
+      return "none";
+    }
+    String most = "at most " + perSecond + " a second";
+    return budget == Double.POSITIVE_INFINITY
+        ? share * 100 + " % of the hits, " + most
+        : most + ", for " + budget * 100 + " % of the loads' time";
+  }
+
+  /** Whether no hit is audited. */
+  public boolean isNone() {
+    return share == 0 || budget == 0;
   }
 }

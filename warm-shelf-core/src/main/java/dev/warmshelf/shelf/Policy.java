@@ -14,8 +14,9 @@ import java.util.Objects;
  *     the database answers each read
  * @param renewal what to do once something has changed; by default a second look, and mending
  * @param old whether answers are served that are out of date; none by default
- * @param oversight how it is looked after; by default no hit is checked against a direct read, and
- *     values are shown of its entries, but no rows, and loads of five seconds are told in the log
+ * @param oversight how it is looked after; by default a hit a second at most is checked against a
+ *     direct read, for a thousandth of the loads' time, values are shown of its entries, but no
+ *     rows, and loads of five seconds are told in the log
  * @param patience how long callers wait for another caller's load before it counts as stuck and one
  *     more is begun; 10 seconds by default
  */
@@ -34,7 +35,7 @@ public record Policy(
           new FeedTrust(Duration.ofSeconds(1), WhenLost.askDatabase()),
           Renewal.mending(),
           OldAnswers.none(),
-          new Oversight(Audit.none(), Shown.VALUES, Duration.ofSeconds(5)),
+          new Oversight(Audit.standard(), Shown.VALUES, Duration.ofSeconds(5)),
           Duration.ofSeconds(10));
 
   /**

@@ -286,6 +286,8 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
         Entry answer = load(turn.load(), loading);
         if (origin == Origin.JOINED) {
           shelf.meters().count(Count.JOINED);
+        } else if (origin == Origin.MENDED) {
+          shelf.audit(answer, Origin.MENDED, request);
         }
         Watermark covered = origin == Origin.SHARED ? watermark : null;
         return reading(answer, origin, covered).ofOwnLoad(alone, needless);

@@ -126,6 +126,30 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
   }
 
   /**
+   * How two answers differ that do not say the same, in words, for a log: nothing of what is in
+   * them.
+   */
+  default String difference(A kept, A read) {
+    return "another value was read";
+  }
+
+  /**
+   * Whether only the data decide what the answer is. An answer that shows the first ten of rows
+   * that are tied, or sums floats in any order, may be right and yet another one each time.
+   */
+  default boolean isDecided() {
+    return true;
+  }
+
+  /**
+   * Whether it can be loaded just now for nobody who waits, without taking from anybody what he
+   * waits for.
+   */
+  default boolean mayAskAside() {
+    return true;
+  }
+
+  /**
    * The same question for another thread, some time later: to load the answer once more, to renew
    * it or to compare it with what was kept. It stays what it is, whatever becomes of this request.
    *

@@ -26,7 +26,8 @@ import java.util.HashMap;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
-import java.util.concurrent.Callable;
+import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 import java.util.function.Function;
@@ -77,6 +78,11 @@ public final class Shelf implements AutoCloseable {
 
   private final Telling recorder;
   private final MendingWorth mendingWorth;
+  private final Set<String> accused = ConcurrentHashMap.newKeySet();
+
+  /** Whether there are any; looked at by each read. */
+  private volatile boolean isAccusing;
+
   private volatile boolean closed;
 
   /** When to keep an answer that was made from an own write. */
@@ -140,9 +146,9 @@ public final class Shelf implements AutoCloseable {
               + " of the two.");
     }
     this.auditor =
-        policy.oversight().audit().share() == 0
+        policy.oversight().audit().isNone()
             ? null
-            : new Auditor(name, policy.oversight().audit(), board, time, meters);
+            : new Auditor(name, policy.oversight().audit(), board, time, meters, this::takeOff);
     this.ahead =
         policy.renewal().aheadShare() == 0 ? null : new Ahead(name, policy.renewal(), ground);
     ground.upkeep().add(this);
@@ -246,6 +252,11 @@ public final class Shelf implements AutoCloseable {
    * @return how many entries have left
    */
   public int clearForm(String form) {
+    acquit(form);
+    return clearHeld(form);
+  }
+
+  private int clearHeld(String form) {
     return contents.clearForm(form, look());
   }
 
@@ -279,6 +290,8 @@ public final class Shelf implements AutoCloseable {
           throws X {
     if (closed) {
       return bypass(BypassReason.CLOSED, BypassReason.CLOSED.label(), key, request, view);
+    } else if (isAccused(key)) {
+      return bypass(BypassReason.FOUND_WRONG, BypassReason.FOUND_WRONG.label(), key, request, view);
     }
     long timed = meters.timesThisHit() ? time.nanos() : 0;
     Watermark watermark = board.watermark();
@@ -307,7 +320,7 @@ public final class Shelf implements AutoCloseable {
       Function<? super A, ? extends V> view) {
     Reading<V> reading = hit(kept, origin, now, watermark, view);
     if (origin != Origin.OLD) { // of which it is known that it may differ
-      audit(kept, request);
+      audit(kept, origin, request);
     }
     record(kept.key(), request, origin, kept);
     return reading;
@@ -318,7 +331,7 @@ public final class Shelf implements AutoCloseable {
     Watermark watermark = board.watermark();
     long now = time.coarseNanos();
     boolean lost = isFeedLost(watermark, now);
-    boolean mayServe = !closed && !(lost && lossBoundNanos == 0);
+    boolean mayServe = !closed && !isAccused(key) && !(lost && lossBoundNanos == 0);
     Entry entry = mayServe ? contents.freshIfStoreWorks(key) : null;
     if (entry == null || (lost && !isWithin(lossBoundNanos, entry.loadBeganNanos(), watermark))) {
       meters.count(Count.MISSES);
@@ -444,6 +457,7 @@ public final class Shelf implements AutoCloseable {
 
   /** Invalidates all answers, in constant time. None whose load has begun by now is served. */
   public void clear() {
+    acquit("");
     contents.clear();
   }
 
@@ -499,6 +513,9 @@ public final class Shelf implements AutoCloseable {
   void keepUp() {
     if (ahead != null && !isFeedLost()) {
       ahead.round(contents);
+    }
+    if (auditor != null && !isFeedLost()) {
+      auditor.round(ground.upkeep());
     }
     long now = time.nanos();
     if (now - sweepsAgain >= 0) {
@@ -600,28 +617,82 @@ public final class Shelf implements AutoCloseable {
   }
 
   /** Has a hit audited, if it is picked. */
-  private <A extends @Nullable Object, X extends Exception> void audit(
-      Entry hit, ReadRequest<A, X> request) {
+  <A extends @Nullable Object, X extends Exception> void audit(
+      Entry hit, Origin origin, ReadRequest<A, X> request) {
     Auditor sampling = auditor;
-    if (sampling != null && sampling.picksThisHit()) {
-      sampling.audit(hit, comparison(hit, request));
+    if (sampling != null && sampling.picks(origin)) {
+      ReadRequest<A, ?> elsewhere = request.elsewhere();
+      if (elsewhere != null) {
+        sampling.choose(hit, origin, new Comparison<>(hit, elsewhere));
+      }
     }
   }
 
-  /** Reads a hit again directly, and says whether it holds; null if that cannot be done. */
-  private static <A extends @Nullable Object, X extends Exception>
-      @Nullable Callable<Boolean> comparison(Entry entry, ReadRequest<A, X> request) {
-    ReadRequest<A, ?> elsewhere = request.elsewhere();
-    return elsewhere == null
-        ? null
-        : () -> {
-          A value = elsewhere.load();
-          String alone = elsewhere.unshareable(value);
-          if (alone != null) {
-            throw new IllegalStateException("It cannot be compared: " + alone);
-          }
-          return saysTheSame(entry, value, request);
-        };
+  /** Reads a hit again directly, and compares. */
+  private final class Comparison<A extends @Nullable Object> implements Auditor.Check {
+    private final Entry entry;
+    private final ReadRequest<A, ?> elsewhere;
+
+    Comparison(Entry entry, ReadRequest<A, ?> elsewhere) {
+      this.entry = entry;
+      this.elsewhere = elsewhere;
+    }
+
+    @Override
+    public boolean mayAsk() {
+      return elsewhere.mayAskAside();
+    }
+
+    @Override
+    public @Nullable String difference() throws Exception {
+      A value = elsewhere.load();
+      String alone = elsewhere.unshareable(value);
+      if (alone != null) {
+        throw new IllegalStateException("It cannot be compared: " + alone);
+      }
+      @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question
+      String difference =
+          saysTheSame(entry, value, elsewhere)
+              ? null
+              : elsewhere.difference((A) entry.value(), value);
+      return difference;
+    }
+
+    @Override
+    public boolean wouldBeServed() {
+      return contents.isServable(entry)
+          || contents.revive(entry, interest(entry, elsewhere), touching -> false);
+    }
+
+    @Override
+    public boolean isDecided() {
+      return elsewhere.isDecided();
+    }
+  }
+
+  /** From now on nothing is kept of a form, until it is cleared. */
+  private void takeOff(KeyShape form) {
+    accused.add(form.formDigest());
+    isAccusing = true;
+    clearHeld(form.formDigest());
+  }
+
+  private boolean isAccused(Key key) {
+    return isAccusing && accused.contains(key.form().formDigest());
+  }
+
+  /**
+   * The forms of which an audit has found an answer wrong, by the beginnings of their digests: the
+   * database answers their questions until they are cleared, or the shelf is.
+   */
+  public Set<String> accused() {
+    return Set.copyOf(accused);
+  }
+
+  /** Clearing whatever begins so clears a form's name as well. */
+  private void acquit(String form) {
+    accused.removeIf(each -> each.startsWith(form) || form.startsWith(each));
+    isAccusing = !accused.isEmpty();
   }
 
   private Entry entry(Key key, @Nullable Object value, Footprint footprint, Fence fence, long own) {
@@ -640,6 +711,9 @@ public final class Shelf implements AutoCloseable {
     boolean looks = policy.renewal().looksAgain() && request.interest(value) != null;
     Renewable renewable = new Renewable(looks, renewal);
     long now = time.nanos();
+    if (auditor != null) {
+      auditor.hasLoaded(now - fence.nanos());
+    }
     Life life = request.noLongerThan(asPolicy);
     Fill fill = new Fill(request.since(fence), 0, now, life, renewable);
     return new Entry(key, value, footprint, fill, now - fence.nanos());

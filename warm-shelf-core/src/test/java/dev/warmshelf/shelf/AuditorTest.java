@@ -4,16 +4,19 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Finding;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.trial.Wilson;
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicInteger;
@@ -31,10 +34,12 @@ class AuditorTest {
   private final Board board = new Board();
   private final AtomicInteger database = new AtomicInteger(1);
   private volatile Runnable beforeTheDirectRead = () -> {};
+  private volatile boolean decided = true;
+  private volatile boolean isShort;
   private final Shelf shelf =
       new Shelf(
           "test",
-          Policy.standard().tolerating(Duration.ofDays(1)).auditing(new Audit(1, 10_000)),
+          Policy.standard().tolerating(Duration.ofDays(1)).auditing(Audit.of(1, 10_000)),
           board,
           time,
           Ground.Trust.FEED);
@@ -81,6 +86,112 @@ class AuditorTest {
     assertThat(shareOfNever(meters()).high()).isEqualTo(1);
   }
 
+  /** It lives minutes, not for ever. */
+  @Test
+  void whatIsFoundWrongIsKeptNoMoreUntilSomebodyClearsIt() {
+    read();
+    database.set(2);
+    beforeTheDirectRead = () -> board.advance(new Watermark(time.nanos() + 1_000_000_000L));
+    read();
+    await(Finding.NEVER);
+    assertThat(shelf.accused()).containsExactly(KEY.form().formDigest());
+    for (int i = 0; i < 3; i++) {
+      Reading<Integer> reading = read();
+      assertThat(reading.origin()).isEqualTo(Origin.DIRECT);
+      assertThat(reading.bypass()).contains(BypassReason.FOUND_WRONG.label());
+      assertThat(reading.value()).isEqualTo(2);
+    }
+    assertThat(shelf.size()).isZero();
+    shelf.clearForm(KEY.form().formDigest());
+    assertThat(shelf.accused()).isEmpty();
+    assertThat(read().origin()).isEqualTo(Origin.LOADED);
+  }
+
+  /** Another answer each time is no proof, where the question lets it be another. */
+  @Test
+  void ofWhatHasSeveralRightAnswersNothingIsFound() {
+    decided = false;
+    read();
+    database.set(2);
+    beforeTheDirectRead = () -> board.advance(new Watermark(time.nanos() + 1_000_000_000L));
+    read();
+    await(Finding.UNDECIDED);
+    assertThat(shelf.accused()).isEmpty();
+    assertThat(read().value()).isEqualTo(1);
+  }
+
+  @Test
+  void overAPoolThatIsShortOfConnectionsNothingIsAudited() {
+    isShort = true;
+    read();
+    read();
+    await(Finding.SKIPPED);
+  }
+
+  /** A thousandth of what loads have taken, one a second, and what was not loaded whole first. */
+  @Test
+  void byDefaultAuditsKeepWithinABudget() {
+    MovableTime clock = new MovableTime();
+    Upkeep upkeep = Upkeep.by(Runnable::run);
+    Board told = new Board();
+    Ground ground =
+        new Ground(told, clock, Ground.Trust.FEED, Capacity.shared().room(clock), upkeep);
+    Shelf standard =
+        new Shelf("standard", Policy.standard().tolerating(Duration.ofDays(1)), ground);
+    told.advance(Watermark.now(clock));
+    List<String> asked = new ArrayList<>();
+    for (int i = 0; i < 100; i++) {
+      Key key = Key.named("test", "of " + i);
+      ask(standard, key, clock, asked);
+      ask(standard, key, clock, asked);
+      clock.pass(Duration.ofSeconds(1));
+      upkeep.round();
+    }
+    assertThat(asked).as("100 loads of 100 ms allow 10 ms").isEmpty();
+    for (int i = 0; i < 2_900; i++) {
+      ask(standard, Key.named("test", "more " + i), clock, asked);
+    }
+    clock.pass(Duration.ofSeconds(1));
+    upkeep.round();
+    for (int i = 0; i < 10; i++) {
+      Key key = Key.named("test", "one of many " + i);
+      ask(standard, key, clock, asked);
+      ask(standard, key, clock, asked);
+      clock.pass(Duration.ofSeconds(1));
+      upkeep.round();
+    }
+    assertThat(asked).as("3,000 loads allow three, less what the last have taken").hasSize(3);
+    assertThat(standard.meters().snapshot().get(Finding.AGREED)).isEqualTo(3);
+  }
+
+  private static void ask(Shelf of, Key key, MovableTime clock, List<String> asked) {
+    of.<Integer, Integer, RuntimeException>read(
+        key,
+        new ReadRequest<>() {
+          @Override
+          public Footprint lanes() {
+            return Footprint.of(NOTICE);
+          }
+
+          @Override
+          public Integer load() {
+            clock.pass(Duration.ofMillis(100));
+            return 1;
+          }
+
+          @Override
+          public ReadRequest<Integer, RuntimeException> elsewhere() {
+            return ReadRequest.of(
+                lanes(),
+                () -> {
+                  asked.add(key.toString());
+                  return load();
+                });
+          }
+        },
+        value -> value);
+  }
+
   @Test
   void aDirectReadThatFailsDecidesNothing() {
     read();
@@ -107,13 +218,13 @@ class AuditorTest {
 
   @Test
   void sharesAndRatesThatAreNoneAreNamed() {
-    assertThatThrownBy(() -> new Audit(1.5, 5)).hasMessageContaining("1.5");
-    assertThatThrownBy(() -> new Audit(0.5, 0)).hasMessageContaining("0");
+    assertThatThrownBy(() -> Audit.of(1.5, 5)).hasMessageContaining("1.5");
+    assertThatThrownBy(() -> Audit.of(0.5, 0)).hasMessageContaining("0");
     assertThat(Audit.oneIn(1_000).share()).isEqualTo(0.001);
   }
 
-  private void read() {
-    shelf.<Integer, Integer, RuntimeException>read(
+  private Reading<Integer> read() {
+    return shelf.<Integer, Integer, RuntimeException>read(
         KEY,
         new ReadRequest<>() {
           @Override
@@ -128,15 +239,34 @@ class AuditorTest {
 
           @Override
           public ReadRequest<Integer, RuntimeException> elsewhere() {
-            return ReadRequest.of(
-                lanes(),
-                () -> {
-                  beforeTheDirectRead.run();
-                  return database.get();
-                });
+            return new Aside();
           }
         },
         value -> value);
+  }
+
+  /** The same question for the auditor. */
+  private final class Aside implements ReadRequest<Integer, RuntimeException> {
+    @Override
+    public Footprint lanes() {
+      return Footprint.of(NOTICE);
+    }
+
+    @Override
+    public Integer load() {
+      beforeTheDirectRead.run();
+      return database.get();
+    }
+
+    @Override
+    public boolean isDecided() {
+      return decided;
+    }
+
+    @Override
+    public boolean mayAskAside() {
+      return !isShort;
+    }
   }
 
   private Meters.Snapshot meters() {

@@ -91,7 +91,7 @@ public final class ShelvedDataSource implements DataSource {
 
   @Override
   public Connection getConnection() {
-    return new ShelvedConnection(this, beneath::getConnection);
+    return new ShelvedConnection(this, () -> shelves.waits().of(beneath::getConnection));
   }
 
   /**

@@ -1,6 +1,7 @@
 package dev.warmshelf.driver;
 
 import dev.warmshelf.session.ConnectionState;
+import dev.warmshelf.session.Waits;
 import java.sql.Connection;
 import java.util.function.Supplier;
 import org.jspecify.annotations.Nullable;
@@ -17,6 +18,9 @@ public interface Shelves {
    * @param held gives the database's connection, or null as long as none is held
    */
   Dialogue begin(ConnectionState state, Supplier<? extends @Nullable Connection> held);
+
+  /** How long connections of the data source beneath are waited for. */
+  Waits waits();
 
   /**
    * A connection of the driver's, whose session may be unlike others', is about to be given back.

@@ -12,6 +12,7 @@ import java.security.MessageDigest;
 import java.util.ArrayList;
 import java.util.HexFormat;
 import java.util.List;
+import java.util.Objects;
 import org.jspecify.annotations.Nullable;
 
 /** The rows of one answer, as they are kept. Immutable. */
@@ -73,6 +74,22 @@ public interface Answer extends FootprintPlan.Rows, Content {
       rows.add(shown);
     }
     return new Rows(columns(), rows);
+  }
+
+  /** Where another answer of its kind differs, in words, without a value of either. */
+  default String difference(Answer other) {
+    if (!columns().equals(other.columns())) {
+      return "columns " + columns() + " and " + other.columns();
+    }
+    String rows = rows() + " rows kept, " + other.rows() + " read";
+    for (int row = 0; row < Math.min(rows(), other.rows()); row++) {
+      for (int column = 0; column < columns().size(); column++) {
+        if (!Objects.deepEquals(value(row, column), other.value(row, column))) {
+          return rows + "; first in row " + (row + 1) + ", column " + columns().get(column);
+        }
+      }
+    }
+    return rows;
   }
 
   /** Whether it is all that a caller gets; one with something beside it is nobody else's. */

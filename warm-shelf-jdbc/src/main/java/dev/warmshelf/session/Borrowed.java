@@ -41,6 +41,15 @@ public final class Borrowed implements AutoCloseable {
     return new Borrowed(dataSource.getConnection());
   }
 
+  /**
+   * Borrows a connection, and notes how long that took.
+   *
+   * @throws SQLException if that failed; the connection has been ended then
+   */
+  public static Borrowed from(DataSource dataSource, Waits waits) throws SQLException {
+    return new Borrowed(waits.of(dataSource::getConnection));
+  }
+
   /** Whether a connection has been closed, or cannot even say so. */
   public static boolean isGone(Connection connection) {
     try {

@@ -53,7 +53,7 @@ class TiedTextTest {
     assertThat(PartsText.values(ColumnKind.UUID, Set.of(id.toString()))).isEqualTo(List.of(id));
     assertThat(PartsText.values(ColumnKind.BOOLEAN, Set.of("true"))).isEqualTo(List.of(true));
     for (ColumnKind kind : ColumnKind.values()) {
-      assertThat(PartsText.values(kind, Set.of(kind.example()))).hasSize(1);
+      assertThat(kind.value(kind.example()) != null).isEqualTo(kind != ColumnKind.UNKNOWN);
     }
   }
 }

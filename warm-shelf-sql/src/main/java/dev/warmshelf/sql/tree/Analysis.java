@@ -15,21 +15,51 @@ import org.jspecify.annotations.Nullable;
  * Holds for all texts of one normal form with values of the same types.
  *
  * @param refusal why they may not be kept; null if they may
- * @param onlyReads whether running it can do nothing but read
+ * @param traits what else is certain of it
  * @param written lanes of the tables that it names as changed; null if that is not certain
  * @param tables each place at which a table is read
  * @param columns by table, the columns that are read of it
  * @param mendable how the answer falls into parts that can be asked for alone
- * @param textsMatter whether a string among its values could be read as a moment, such as 'now'
  */
 public record Analysis(
     @Nullable Refusal refusal,
-    boolean onlyReads,
+    Set<Trait> traits,
     @Nullable Set<Lane> written,
     List<TableRead> tables,
     SortedMap<Lane, Set<String>> columns,
-    Mendable mendable,
-    boolean textsMatter) {
+    Mendable mendable) {
+  /** Keeps copies. */
+  public Analysis {
+    traits = Set.copyOf(traits);
+  }
+
+  /** What may be certain of a statement. */
+  public enum Trait {
+    /** Running it can do nothing but read. */
+    ONLY_READS,
+    /** A string among its values could be read as a moment, such as 'now'. */
+    TEXTS_MATTER,
+    /** The data alone decide its answer, up to the order of rows that are tied. */
+    DECIDED
+  }
+
+  /** Whether running it can do nothing but read. */
+  public boolean onlyReads() {
+    return traits.contains(Trait.ONLY_READS);
+  }
+
+  /** Whether a string among its values could be read as a moment, such as 'now'. */
+  public boolean textsMatter() {
+    return traits.contains(Trait.TEXTS_MATTER);
+  }
+
+  /**
+   * Whether the data alone decide its answer, up to the order of rows that are tied: it neither
+   * cuts off or numbers rows by an order, nor adds up what gives another sum in another order.
+   */
+  public boolean isDecided() {
+    return traits.contains(Trait.DECIDED);
+  }
 
   /**
    * How an answer falls into independent parts.
@@ -107,6 +137,6 @@ public record Analysis(
   /** Of a statement whose tree could not be read, or was not to be. */
   public static Analysis refused(Refusal refusal) {
     return new Analysis(
-        refusal, false, null, List.of(), Collections.emptySortedMap(), NOT_MENDABLE, false);
+        refusal, Set.of(), null, List.of(), Collections.emptySortedMap(), NOT_MENDABLE);
   }
 }

@@ -1,10 +1,12 @@
 package dev.warmshelf.sql.tree;
 
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.sql.tree.Analysis.Trait;
 import dev.warmshelf.sql.tree.Facts.Volatility;
 import dev.warmshelf.sql.tree.Refusal.Reason;
 import dev.warmshelf.sql.tree.SchemaObject.Kind;
 import java.util.Collection;
+import java.util.EnumSet;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
@@ -52,6 +54,25 @@ public final class Analyst {
   private static final Pattern RUNS_TEXT =
       Pattern.compile("(query|cursor|table|schema|database)_to_xml.*");
 
+  /** The system's aggregates that give the same in whatever order they are given rows. */
+  private static final Set<String> ANY_ORDER =
+      Set.of(
+          "count", "sum", "avg", "min", "max", "bool_and", "bool_or", "every", "bit_and", "bit_or");
+
+  /**
+   * Of which sums depend on the order, or equal values may be written otherwise: floats, decimals,
+   * spans, padded strings (pg_type.dat).
+   */
+  private static final Set<Long> INEXACT = Set.of(700L, 701L, 1700L, 1186L, 1042L);
+
+  /**
+   * Equalities of values that are the same if they are equal (pg_operator.dat): of whole numbers,
+   * strings (in a deterministic collation), names, days, times, moments, booleans, UUIDs, bytes,
+   * enums.
+   */
+  private static final Set<Long> EXACT =
+      Set.of(94L, 96L, 410L, 607L, 98L, 93L, 1093L, 1108L, 2060L, 1320L, 91L, 2972L, 1955L, 3516L);
+
   private final Facts facts;
   private final Grammar grammar;
   private final @Nullable String momentInText;
@@ -59,6 +80,7 @@ public final class Analyst {
   private final Set<Object> judged = new HashSet<>();
   private boolean moments;
   private boolean onlyReads = true;
+  private boolean decided = true;
   private @Nullable Refusal refusal;
 
   /**
@@ -92,12 +114,11 @@ public final class Analyst {
     if (written == null || !written.isEmpty()) {
       return new Analysis(
           new Refusal(Reason.CHANGES_DATA, "", -1),
-          false,
+          Set.of(),
           written,
           List.of(),
           new TreeMap<>(),
-          Analysis.NOT_MENDABLE,
-          false);
+          Analysis.NOT_MENDABLE);
     }
     Visit visit = new Visit(grammar, facts, new Judge());
     visit.query(statement);
@@ -110,12 +131,25 @@ public final class Analyst {
     TableReads reads = new TableReads(facts);
     return new Analysis(
         found,
-        onlyReads,
+        traits(),
         Set.of(),
         lost ? List.of() : reads.of(statement),
         columns,
-        lost ? Analysis.NOT_MENDABLE : reads.mendable(),
-        moments);
+        lost ? Analysis.NOT_MENDABLE : reads.mendable());
+  }
+
+  private Set<Trait> traits() {
+    Set<Trait> traits = EnumSet.noneOf(Trait.class);
+    if (onlyReads) {
+      traits.add(Trait.ONLY_READS);
+    }
+    if (moments) {
+      traits.add(Trait.TEXTS_MATTER);
+    }
+    if (decided) {
+      traits.add(Trait.DECIDED);
+    }
+    return traits;
   }
 
   /** Of several refusals, one that no declaration does away with. */
@@ -171,8 +205,43 @@ public final class Analyst {
     }
 
     @Override
+    public void queries(TreeNode query) {
+      decided &=
+          query.node("limitCount") == null
+              && query.node("limitOffset") == null
+              && !query.flag("hasDistinctOn")
+              && !query.flag("hasWindowFuncs")
+              && areExact(query.nodes("groupClause"))
+              && areExact(query.nodes("distinctClause"))
+              && isExact(query.node("setOperations"));
+    }
+
+    /** Of equal values one stands for all: which one is said only where equal ones are the same. */
+    private static boolean areExact(List<TreeNode> clauses) {
+      return clauses.stream().allMatch(clause -> EXACT.contains(clause.oid("eqop")));
+    }
+
+    private static boolean isExact(@Nullable TreeNode operation) {
+      return operation == null
+          || !operation.is("SETOPERATIONSTMT")
+          || (areExact(operation.nodes("groupClauses"))
+              && isExact(operation.node("larg"))
+              && isExact(operation.node("rarg")));
+    }
+
+    /** An aggregate that gives the same in whatever order it is given rows. */
+    private boolean isOfAnyOrder(TreeNode aggregate) {
+      Facts.Function function = facts.function(aggregate.oid("aggfnoid"));
+      return function != null
+          && function.system()
+          && ANY_ORDER.contains(function.name())
+          && aggregate.numbers("aggargtypes").stream().noneMatch(INEXACT::contains);
+    }
+
+    @Override
     public void enters(TreeNode node, Level level, List<String> views) {
       switch (node.name()) {
+        case "AGGREF" -> decided &= isOfAnyOrder(node);
         case "SQLVALUEFUNCTION" -> {
           int op = node.number("op");
           String word = op < VALUE_FUNCTIONS.length ? VALUE_FUNCTIONS[op] : "?";
@@ -226,7 +295,7 @@ public final class Analyst {
         case OPERATOR -> operator(oid, views);
         case TYPE -> type(oid, false, views);
         case MADE_TYPE -> type(oid, true, views);
-        case COLLATION -> {} // what it decides, Facts.isDeterministic tells
+        case COLLATION -> decided &= facts.isDeterministic(oid);
         default -> throw new IllegalStateException(role + " names nothing.");
       }
     }

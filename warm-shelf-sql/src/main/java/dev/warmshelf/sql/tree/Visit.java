@@ -45,6 +45,9 @@ final class Visit {
     /** What cannot be kept, whatever it names. */
     void refuses(Reason reason, String subject, List<String> views);
 
+    /** Each query that only reads. */
+    default void queries(TreeNode query) {}
+
     /** Each node that is entered. */
     default void enters(TreeNode node, Level level, List<String> views) {}
   }
@@ -75,6 +78,7 @@ final class Visit {
       teller.refuses(Reason.CHANGES_DATA, "", views);
       return;
     }
+    teller.queries(query);
     check(query, views);
     for (TreeNode permission : query.nodes("rteperminfos")) {
       check(permission, views);
