@@ -429,7 +429,7 @@ class DoorTest {
                 ResultSet.TYPE_SCROLL_INSENSITIVE, ResultSet.CONCUR_UPDATABLE);
         ResultSet row =
             statement.executeQuery(
-                "SELECT id, code, name, island FROM port WHERE island = 'Norra' ORDER BY id")) {
+                "SELECT id, code, name, island, status FROM port WHERE island = 'Norra' ORDER BY id")) {
       row.next();
       doing.on(row);
     }

@@ -223,7 +223,7 @@ class SchemaChangeTest {
         "REVOKE SELECT ON crew FROM crew_all",
         "REVOKE SELECT ON mates FROM crew_readers",
         "REVOKE crew_all FROM crew_owner",
-        "ALTER ROLE crew_reader NOINHERIT",
+        "GRANT crew_readers TO crew_reader WITH INHERIT FALSE",
       })
   void whoMayNotReadAnyMoreIsNotAnswered(String revoke) throws Exception {
     make();

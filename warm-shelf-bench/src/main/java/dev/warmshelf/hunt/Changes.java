@@ -39,12 +39,41 @@ final class Changes {
 
   /** One change, or a transaction of several. */
   String next() {
-    return switch (random.nextInt(12)) {
+    return switch (random.nextInt(14)) {
+      case 12 -> twice();
+      case 13 -> "BEGIN; " + twice() + "; COMMIT";
       case 0 -> "BEGIN; " + single() + "; " + single() + "; COMMIT";
       case 1 -> "BEGIN; " + single() + "; SAVEPOINT s; " + single() + "; ROLLBACK TO s; COMMIT";
       case 2 -> "BEGIN; " + single() + "; ROLLBACK";
       default -> single();
     };
+  }
+
+  /** A row that moves twice before anybody looks, to where there was none. */
+  private String twice() {
+    int id = id();
+    String move =
+        one(
+            "UPDATE node SET k = %d WHERE id = " + id,
+            "UPDATE node SET big = %d WHERE id = " + id,
+            "UPDATE mark SET edge_id = %d WHERE id = " + id,
+            "UPDATE mark SET date = date '2030-01-01' + %d WHERE id = " + id,
+            "UPDATE part SET k = %d WHERE id = " + id,
+            "UPDATE beast SET k = %d WHERE id = " + (1 + random.nextInt(8)));
+    return move.formatted(10 + random.nextInt(80)) + "; " + move.formatted(10 + random.nextInt(80));
+  }
+
+  /** Values are written anew, and no trigger tells of it. */
+  private String rewritten() {
+    return one(
+        "ALTER TABLE mark ALTER \"end\" TYPE int USING (\"end\" + 1) % 9",
+        "ALTER TABLE mark ALTER date TYPE date USING date + 1",
+        "ALTER TABLE node ALTER big TYPE bigint USING (big + 1) % 5",
+        "ALTER TABLE node ALTER dom TYPE small_int USING (dom + 1) % 9",
+        "ALTER TABLE node ALTER amount TYPE numeric(10, 2) USING amount + 1",
+        "ALTER TABLE node ALTER at TYPE timestamptz USING at + interval '1 hour'",
+        "ALTER TABLE beast ALTER k TYPE int USING (k + 1) % 9",
+        "ALTER TABLE \"Odd \"\"Name\" ALTER \"k.k\" TYPE int USING (\"k.k\" + 1) % 9");
   }
 
   private int id() {
@@ -64,7 +93,16 @@ final class Changes {
   }
 
   private String day() {
-    return "'2026-05-0" + (1 + random.nextInt(4)) + "'";
+    return random.nextInt(12) == 0
+        ? one(
+            "'infinity'",
+            "'-infinity'",
+            "'0044-03-15 BC'",
+            "'0044-03-15'",
+            "'0001-01-01'",
+            "'9999-12-31'",
+            "'10000-01-01'")
+        : "'2026-05-0" + (1 + random.nextInt(4)) + "'";
   }
 
   /** A change of what a view or a function means. */
@@ -82,7 +120,7 @@ final class Changes {
   }
 
   private String single() {
-    int kind = random.nextInt(34);
+    int kind = random.nextInt(36);
     if (kind <= 10) {
       return ofNodes(kind);
     } else if (kind <= 16) {
@@ -94,6 +132,11 @@ final class Changes {
     }
     return switch (kind) {
       case 33 -> schema();
+      case 34 ->
+          random.nextInt(3) == 0
+              ? rewritten()
+              : "UPDATE part SET k = " + small() + " WHERE id = " + id();
+      case 35 -> "UPDATE part SET day = " + day() + ", k = " + small() + " WHERE id = " + id();
       case 24 ->
           "MERGE INTO node n USING (VALUES ("
               + id()

@@ -58,9 +58,10 @@ import org.postgresql.ds.PGSimpleDataSource;
  * read. A seed decides everything; what is found is shrunk to the changes and conditions that it
  * needs.
  *
- * <p>{@code java -cp ... dev.warmshelf.hunt.Hunt [CHECKS [SEED [SERVER.jar]]]}, 100,000 checks
- * unless said otherwise, on the server that is brought along or on one in such a jar as Maven has.
- * Exit code 1 if anything was found.
+ * <p>{@code java -cp ... dev.warmshelf.hunt.Hunt [CHECKS [SEED [SERVER.jar [matrix]]]]}, 100,000
+ * checks unless said otherwise, on the server that is brought along ({@code -}) or on one in such a
+ * jar as Maven has. As a matrix, each statement is loaded, then some changes are made, then it is
+ * asked again, and each is compared, whatever has become of it. Exit code 1 if anything was found.
  */
 public final class Hunt implements AutoCloseable {
   private static final List<String> FOLLOWED =
@@ -195,11 +196,12 @@ public final class Hunt implements AutoCloseable {
   public static void main(String[] arguments) throws Exception {
     long checks = arguments.length > 0 ? Long.parseLong(arguments[0]) : 100_000;
     long seed = arguments.length > 1 ? Long.parseLong(arguments[1]) : Instant.now().toEpochMilli();
+    boolean matrix = arguments.length > 3 && arguments[3].equals("matrix");
     try (LocalPostgres server =
-        arguments.length > 2
+        arguments.length > 2 && !arguments[2].equals("-")
             ? LocalPostgres.startOf(Path.of(arguments[2]))
             : LocalPostgres.start()) {
-      Outcome outcome = run(server, checks, seed);
+      Outcome outcome = matrix ? matrix(server, checks, seed) : run(server, checks, seed);
       System.exit(outcome.found() == null ? 0 : 1);
     }
   }
@@ -209,6 +211,15 @@ public final class Hunt implements AutoCloseable {
     System.out.println("hunt: seed " + seed);
     PGSimpleDataSource database = made(server, "hunt_" + Long.toUnsignedString(seed));
     return hunted(database, checks, seed);
+  }
+
+  /** Compares statements with changes, pair by pair, on a database of its own on this server. */
+  public static Outcome matrix(LocalPostgres server, long checks, long seed) throws Exception {
+    System.out.println("matrix: seed " + seed);
+    PGSimpleDataSource database = made(server, "matrix_" + Long.toUnsignedString(seed));
+    try (Hunt hunt = new Hunt(database, false, null, false)) {
+      return hunt.matrix(checks, new SplittableRandom(seed));
+    }
   }
 
   private static PGSimpleDataSource made(LocalPostgres server, String name) throws Exception {
@@ -321,6 +332,62 @@ public final class Hunt implements AutoCloseable {
         unwritable,
         refused);
     return new Outcome(checks, revived, mended, asked, keepable, null);
+  }
+
+  private Outcome matrix(long most, SplittableRandom random) throws Exception {
+    Map<Origin, Integer> origins = new TreeMap<>();
+    while (checks < most) {
+      change(Changes.RESET);
+      kept.clear();
+      directly.clear();
+      Changes changes = new Changes(random.split());
+      List<String> before = new ArrayList<>();
+      for (int i = 0; i < QUESTIONS && checks < most; i++) {
+        Made statement = Made.random(random);
+        if (!isKeepable(statement)) {
+          continue;
+        }
+        for (int pair = 0; pair < PAIRS && checks < most; pair++) {
+          Find find = pair(statement, changes, random, before, origins);
+          if (find != null) {
+            String told = told(shrunk(find));
+            System.out.println(told);
+            return new Outcome(checks, revived, mended, asked, keepable, told);
+          }
+        }
+      }
+    }
+    System.out.printf(
+        Locale.ROOT,
+        "matrix: %,d pairs, %s; nothing found; refused: %s%n",
+        checks,
+        origins,
+        refused);
+    return new Outcome(checks, revived, mended, asked, keepable, null);
+  }
+
+  /** One statement, and some changes. */
+  private @Nullable Find pair(
+      Made statement,
+      Changes changes,
+      SplittableRandom random,
+      List<String> before,
+      Map<Origin, Integer> origins)
+      throws Exception {
+    question(warm, statement).clear();
+    untilDelivered();
+    ask(statement);
+    List<String> after = changed(changes, random);
+    untilDelivered();
+    Reading<?> reading = ask(statement);
+    checks++;
+    origins.merge(reading.origin(), 1, Integer::sum);
+    revived += reading.origin() == Origin.REVIVED ? 1 : 0;
+    mended += reading.origin() == Origin.MENDED ? 1 : 0;
+    boolean right = isTrue(statement, reading);
+    Find find = right ? null : new Find(statement, List.copyOf(before), after);
+    before.addAll(after);
+    return find;
   }
 
   /** From a fresh state: some statements, and changes among them. */

@@ -77,7 +77,7 @@ record Made(
     }
 
     Made make() {
-      return switch (random.nextInt(38)) {
+      return switch (random.nextInt(44)) {
         case 0, 1, 2 -> plain();
         case 3, 4 -> aggregate();
         case 5, 6 -> joined();
@@ -106,6 +106,9 @@ record Made(
         case 32 -> outerThenInner();
         case 33, 34, 35 -> reached();
         case 36 -> members();
+        case 37, 38, 39 -> groups();
+        case 40, 41 -> partsByName();
+        case 42 -> ordersOfTheirOwn();
         default -> recursive();
       };
     }
@@ -149,6 +152,47 @@ record Made(
           head,
           List.of(condition("n"), one("n.amount < 7", "n.flag", "n.mood <> 'storm'")),
           head.contains("max(") ? " GROUP BY n.id" : "",
+          values);
+    }
+
+    /** Groups in an order: what moves from one to another that was not there is mended. */
+    private Made groups() {
+      String[] of =
+          new String[][] {
+                {"node n", "k", "day", "flag", "big", "parent"},
+                {"edge n", "node_id", "kind", "node_id", "kind", "node_id"},
+                {"mark n", "edge_id", "date", "kind", "\"end\"", "date"},
+                {"part n", "k", "day", "k", "day", "k"},
+                {"beast n", "k", "k", "k", "k", "k"}
+              }
+              [random.nextInt(5)];
+      String by = "n." + of[1 + random.nextInt(5)];
+      return new Made(
+          "SELECT " + by + " AS g, count(*) AS c, min(n.id) AS m FROM " + of[0],
+          chance(40) ? List.of("n.id " + one("<", ">", "<>") + " " + number()) : List.of(),
+          " GROUP BY " + by + " ORDER BY " + by + one("", " DESC", " NULLS FIRST"),
+          values);
+    }
+
+    /** A part of a table by its own name, and nothing of what puts its rows there. */
+    private Made partsByName() {
+      String part =
+          one("part_low", "part_high", "part_high_odd", "part_high_rest", "low_ones", "bird");
+      String column = part.equals("bird") ? "wings" : "day";
+      return new Made(
+          chance(50)
+              ? "SELECT p.id, p." + column + " FROM " + part + " p"
+              : "SELECT count(*) AS c, max(p.id) AS m FROM " + part + " p",
+          chance(40) ? List.of("p.id " + one("=", "<", ">") + " " + number()) : List.of(),
+          "",
+          values);
+    }
+
+    private Made ordersOfTheirOwn() {
+      return new Made(
+          "SELECT n.id, n.k FROM node n",
+          chance(50) ? List.of("n.flag") : List.of(),
+          " ORDER BY n.k USING OPERATOR(upside." + one("<", ">") + "), n.id",
           values);
     }
 
@@ -234,7 +278,10 @@ record Made(
       return new Made(
           "SELECT " + grouping + " AS g, count(*) AS c, sum(k) AS s, max(name) AS m FROM node n",
           conditions("n", 2),
-          " GROUP BY " + grouping + (chance(30) ? " HAVING count(*) > 1" : ""),
+          " GROUP BY "
+              + grouping
+              + (chance(30) ? " HAVING count(*) > 1" : "")
+              + (chance(30) ? " ORDER BY " + grouping : ""),
           values);
     }
 

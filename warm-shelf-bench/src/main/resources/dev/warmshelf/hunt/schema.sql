@@ -54,3 +54,21 @@ CREATE AGGREGATE largest(int) (SFUNC = bigger, STYPE = int);
 CREATE FUNCTION plus(int, int) RETURNS int IMMUTABLE LANGUAGE sql AS 'SELECT $1 + $2';
 CREATE OPERATOR <+> (LEFTARG = int, RIGHTARG = int, FUNCTION = plus);
 CREATE VIEW kinds AS SELECT id, kind FROM edge UNION ALL SELECT id, kind FROM mark;
+CREATE VIEW low_ones AS SELECT id, day FROM part_low;
+
+-- Orders called like the usual ones, and the other way round.
+CREATE SCHEMA upside;
+CREATE FUNCTION upside.lt(int, int) RETURNS bool IMMUTABLE LANGUAGE sql RETURN $1 > $2;
+CREATE FUNCTION upside.le(int, int) RETURNS bool IMMUTABLE LANGUAGE sql RETURN $1 >= $2;
+CREATE FUNCTION upside.eq(int, int) RETURNS bool IMMUTABLE LANGUAGE sql RETURN $1 = $2;
+CREATE FUNCTION upside.ge(int, int) RETURNS bool IMMUTABLE LANGUAGE sql RETURN $1 <= $2;
+CREATE FUNCTION upside.gt(int, int) RETURNS bool IMMUTABLE LANGUAGE sql RETURN $1 < $2;
+CREATE FUNCTION upside.cmp(int, int) RETURNS int IMMUTABLE LANGUAGE sql RETURN sign($2::float8 - $1)::int;
+CREATE OPERATOR upside.< (LEFTARG = int, RIGHTARG = int, FUNCTION = upside.lt, COMMUTATOR = OPERATOR(upside.>));
+CREATE OPERATOR upside.> (LEFTARG = int, RIGHTARG = int, FUNCTION = upside.gt);
+CREATE OPERATOR upside.<= (LEFTARG = int, RIGHTARG = int, FUNCTION = upside.le);
+CREATE OPERATOR upside.>= (LEFTARG = int, RIGHTARG = int, FUNCTION = upside.ge);
+CREATE OPERATOR upside.= (LEFTARG = int, RIGHTARG = int, FUNCTION = upside.eq, COMMUTATOR = OPERATOR(upside.=));
+CREATE OPERATOR CLASS upside.down FOR TYPE int USING btree AS OPERATOR 1 upside.<,
+  OPERATOR 2 upside.<=, OPERATOR 3 upside.=, OPERATOR 4 upside.>=, OPERATOR 5 upside.>,
+  FUNCTION 1 upside.cmp(int, int);

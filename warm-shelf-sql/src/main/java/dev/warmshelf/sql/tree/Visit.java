@@ -93,9 +93,13 @@ final class Visit {
       if (!field.equals("rtable")
           && !field.equals("rteperminfos")
           && grammar.role(query, field) != Grammar.Role.SKIPPED) {
-        query.nodes(field).stream()
-            .filter(node -> valued || !isShownAsItIs(node))
-            .forEach(node -> enter(node, level, views));
+        for (TreeNode node : query.nodes(field)) {
+          if (valued || !isShownAsItIs(node)) {
+            enter(node, level, views);
+          } else {
+            checkAll(node, views);
+          }
+        }
       }
     }
   }
@@ -230,6 +234,13 @@ final class Visit {
             .filter(oid -> oid != 0)
             .forEach(oid -> teller.names(role, oid, node, views));
       }
+    }
+  }
+
+  private void checkAll(TreeNode node, List<String> views) {
+    check(node, views);
+    for (String field : node.fieldNames()) {
+      node.nodes(field).forEach(inner -> checkAll(inner, views));
     }
   }
 
