@@ -6,6 +6,7 @@ import static org.assertj.core.api.Assertions.catchThrowableOfType;
 
 import dev.warmshelf.Sharing;
 import dev.warmshelf.repository.MethodRule;
+import dev.warmshelf.shelf.Audit;
 import dev.warmshelf.shelf.Expiry;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Renewal;
@@ -89,6 +90,31 @@ class ConfigurationTest {
             fills -> assertThat(fills).startsWith("line 5: 'fills' goes with 'drops'"),
             unknown -> assertThat(unknown).startsWith("line 6: 'kept' is not known here"),
             nothing -> assertThat(nothing).startsWith("line 6: a method's rule says"));
+  }
+
+  @Test
+  void auditsAreSwitchedOffInOneWord() {
+    Configuration read =
+        of(
+            """
+            policies:
+              quiet: {audits: off}
+              usual: {like: quiet, audits: standard}
+              loud: {audit-one-in: 10}
+            shelves: {a: quiet, b: usual, c: loud, d: default}
+            """);
+    assertThat(audit(read, "a").isNone()).isTrue();
+    assertThat(audit(read, "b")).isEqualTo(Audit.standard());
+    assertThat(audit(read, "c")).isEqualTo(Audit.oneIn(10));
+    assertThat(audit(read, "d")).isEqualTo(Audit.standard());
+    assertThat(mistakesOf("policies: {quiet: {audits: seldom}}"))
+        .singleElement()
+        .asString()
+        .startsWith("line 1: 'seldom' is neither standard nor off");
+  }
+
+  private static Audit audit(Configuration of, String shelf) {
+    return of.shelves().get(shelf).oversight().audit();
   }
 
   @Test
