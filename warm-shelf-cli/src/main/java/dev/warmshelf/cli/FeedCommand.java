@@ -92,7 +92,7 @@ final class FeedCommand implements Runnable {
           List<String> tables)
       throws Failure, SQLException {
     try (HikariDataSource pool = database.pool(CONNECTIONS)) {
-      Journal journal = Journal.on(pool);
+      Journal journal = Journal.on(pool).telling(err()::println);
       journal = keep == null ? journal : journal.keeping(keep);
       journal = notify ? journal.wakingReaders() : journal;
       journal = readers == null ? journal : journal.readBy(readers);
@@ -117,7 +117,7 @@ final class FeedCommand implements Runnable {
       footer = {"", DatabaseOptions.HELP})
   int upgrade(@Mixin DatabaseOptions database) throws Failure, SQLException {
     try (HikariDataSource pool = database.pool(CONNECTIONS)) {
-      Journal.on(pool).upgrade();
+      Journal.on(pool).telling(err()::println).upgrade();
       return report(Journal.on(pool).check(), false);
     }
   }
@@ -150,7 +150,7 @@ final class FeedCommand implements Runnable {
       @Option(names = "--print", description = "Print the SQL, and change nothing.") boolean print)
       throws Failure, SQLException {
     try (HikariDataSource pool = database.pool(CONNECTIONS)) {
-      Journal journal = Journal.on(pool);
+      Journal journal = Journal.on(pool).telling(err()::println);
       if (print) {
         out().println(journal.removal());
       } else {
@@ -217,6 +217,10 @@ final class FeedCommand implements Runnable {
       throw new Failure("No table is named: the file holds none.");
     }
     return all;
+  }
+
+  private PrintWriter err() {
+    return spec.commandLine().getErr();
   }
 
   private PrintWriter out() {

@@ -196,7 +196,7 @@ record Coverage(Map<Lane, Table> tables) {
    */
   @Nullable TriggerArguments madeWith(Lane table, String print) {
     Table known = tables.get(table);
-    return known != null && known.made().print().equals(print) ? known.made() : null;
+    return known != null && TriggerText.shapeOf(known.made()).equals(print) ? known.made() : null;
   }
 
   boolean covers(Lane table) {

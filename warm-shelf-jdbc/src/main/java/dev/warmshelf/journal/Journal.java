@@ -15,8 +15,13 @@ import java.sql.Statement;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Collection;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Map;
+import java.util.Objects;
 import java.util.Set;
+import java.util.concurrent.locks.LockSupport;
+import java.util.function.Consumer;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 
@@ -73,6 +78,24 @@ public final class Journal {
       """;
 
   private static final String LOCK_TIMEOUT = "5s";
+
+  /** So long at most a writer waits for somebody who waits for a table's lock. */
+  private static final String LONGEST_STALL = "50ms";
+
+  private static final Duration PAUSE = Duration.ofMillis(100);
+  private static final Duration PATIENCE = Duration.ofSeconds(30);
+
+  /**
+   * On the session's own path, which is not to be trusted: nothing is looked up on it but the
+   * table.
+   */
+  private static final String RESOLVE =
+      "SELECT pg_catalog.to_regclass(?::pg_catalog.text)::pg_catalog.oid::pg_catalog.int8";
+
+  private static final String NAMED =
+      "SELECT s.nspname, c.relname FROM pg_class c JOIN pg_namespace s ON s.oid = c.relnamespace"
+          + " WHERE c.oid = ?::oid";
+
   private static final String LOCK_NOT_AVAILABLE = "55P03";
   private static final String INSUFFICIENT_PRIVILEGE = "42501";
 
@@ -80,13 +103,19 @@ public final class Journal {
   private final @Nullable Duration retention;
   private final boolean notifies;
   private final List<String> readers;
+  private final Consumer<String> told;
 
   private Journal(
-      DataSource dataSource, @Nullable Duration retention, boolean notifies, List<String> readers) {
+      DataSource dataSource,
+      @Nullable Duration retention,
+      boolean notifies,
+      List<String> readers,
+      Consumer<String> told) {
     this.dataSource = dataSource;
     this.retention = retention;
     this.notifies = notifies;
     this.readers = readers;
+    this.told = told;
   }
 
   /**
@@ -95,7 +124,7 @@ public final class Journal {
    * @param dataSource as a role that owns the tables and may create schemas
    */
   public static Journal on(DataSource dataSource) {
-    return new Journal(dataSource, null, false, List.of());
+    return new Journal(dataSource, null, false, List.of(), done -> {});
   }
 
   /**
@@ -111,7 +140,7 @@ public final class Journal {
       throw new IllegalArgumentException(
           "The journal must be kept for a minute or more, but was to be kept for " + age + ".");
     }
-    return new Journal(dataSource, age, notifies, readers);
+    return new Journal(dataSource, age, notifies, readers, told);
   }
 
   /**
@@ -120,7 +149,7 @@ public final class Journal {
    * prepared for a two-phase commit ({@code PREPARE TRANSACTION} fails).
    */
   public Journal wakingReaders() {
-    return new Journal(dataSource, retention, true, readers);
+    return new Journal(dataSource, retention, true, readers, told);
   }
 
   /**
@@ -130,7 +159,13 @@ public final class Journal {
    * @param roles as the catalogue spells them
    */
   public Journal readBy(Collection<String> roles) {
-    return new Journal(dataSource, retention, notifies, List.copyOf(roles));
+    return new Journal(dataSource, retention, notifies, List.copyOf(roles), told);
+  }
+
+  /** The same that tells, in a line each, which tables it is done with. */
+  public Journal telling(Consumer<String> line) {
+    return new Journal(
+        dataSource, retention, notifies, readers, Objects.requireNonNull(line, "line"));
   }
 
   /**
@@ -143,8 +178,22 @@ public final class Journal {
    *     column that changes can be told apart by
    */
   public String script(Collection<String> tables) throws SQLException {
-    return scriptOf(
-        tables.stream().map(table -> new Installed(FollowedTable.parse(table), notifies)).toList());
+    try (Borrowed admin = Borrowed.from(dataSource).autoCommit(true)) {
+      List<Installed> all = resolved(admin, wanted(tables));
+      List<String> parts = new ArrayList<>();
+      parts.add("SET LOCAL lock_timeout = '" + LOCK_TIMEOUT + "';\n" + resource("install.sql"));
+      for (Installed table : all) {
+        parts.add(triggers(admin.connection(), table));
+      }
+      parts.add(conclusion());
+      return String.join("\n", parts);
+    }
+  }
+
+  private List<Installed> wanted(Collection<String> tables) {
+    return tables.stream()
+        .map(table -> new Installed(FollowedTable.parse(table), notifies))
+        .toList();
   }
 
   /**
@@ -154,51 +203,103 @@ public final class Journal {
    */
   private record Installed(FollowedTable table, boolean notifies) {}
 
-  private String scriptOf(Collection<Installed> tables) throws SQLException {
+  /** What makes the installation one of today's version, once all tables are. */
+  private String conclusion() {
     StringBuilder script = new StringBuilder();
-    script.append("SET LOCAL lock_timeout = '").append(LOCK_TIMEOUT).append("';\n");
-    script.append(resource("install.sql"));
     script.append("UPDATE warm_shelf.installation SET version = ").append(VERSION);
     if (retention != null) {
       script.append(", retention = make_interval(secs => ").append(retention.toSeconds());
       script.append(')');
     }
     script.append(";\n");
-    try (Connection connection = dataSource.getConnection()) {
-      for (Installed table : tables) {
-        script.append('\n').append(triggers(connection, table));
-      }
-    }
     for (String role : readers) {
-      script.append('\n');
       ReaderRights.grants(role).forEach(grant -> script.append(grant).append('\n'));
     }
     return script.toString();
   }
 
   /**
-   * Follows these tables, beside those followed already. In one transaction; repeatable; a table
-   * that is followed already gets the columns named now. Waits for writers of the tables, and makes
-   * new ones wait, for at most five seconds a table.
+   * Follows these tables, beside those followed already. Table by table, each in a transaction of
+   * its own, so that no writer waits for long; what was done when it is interrupted stays, and
+   * installing again goes on from there. Repeatable; a table that is followed already gets the
+   * columns named now. A table that is busy is tried again for half a minute.
    *
-   * @throws SQLException if the database could not be asked, or refused; nothing was changed then
+   * @throws SQLException if the database could not be asked, or refused; each table is followed as
+   *     a whole then, or not at all
    */
   public void install(Collection<String> tables) throws SQLException {
-    run(script(tables));
+    installAll(wanted(tables));
   }
 
   /**
    * Installs anew, in today's version, what is followed already; mends what has been damaged.
    * Triggers that wake readers still do.
    *
-   * @throws SQLException if the database could not be asked, or refused; nothing was changed then
+   * @throws SQLException as {@link #install} does
    */
   public void upgrade() throws SQLException {
-    run(
-        scriptOf(
-            installed().stream()
-                .map(each -> new Installed(each.table(), each.notifies() || notifies))
-                .toList()));
+    installAll(
+        installed().stream()
+            .map(each -> new Installed(each.table(), each.notifies() || notifies))
+            .toList());
+  }
+
+  private void installAll(List<Installed> tables) throws SQLException {
+    try (Borrowed admin = Borrowed.from(dataSource).autoCommit(true)) {
+      List<String> scripts = new ArrayList<>();
+      List<Installed> all = resolved(admin, tables);
+      for (Installed table : all) { // all that is wrong with them shows before anything is done
+        scripts.add(triggers(admin.connection(), table));
+      }
+      admin.autoCommit(false);
+      run(admin, resource("install.sql"));
+      for (int i = 0; i < scripts.size(); i++) {
+        runPatiently(admin, scripts.get(i));
+        told.accept(
+            "followed %d of %d: %s".formatted(i + 1, scripts.size(), all.get(i).table().table()));
+      }
+      run(admin, conclusion());
+    }
+  }
+
+  /**
+   * The tables by their schemas and names, as the session's own path finds them; on the system's
+   * from then on.
+   */
+  private static List<Installed> resolved(Borrowed admin, List<Installed> tables)
+      throws SQLException {
+    Connection connection = admin.connection();
+    List<Long> found = new ArrayList<>();
+    try (PreparedStatement statement = connection.prepareStatement(RESOLVE)) {
+      for (Installed table : tables) {
+        statement.setString(1, table.table().table());
+        try (ResultSet row = statement.executeQuery()) {
+          row.next();
+          found.add(row.getLong(1));
+          if (row.wasNull()) {
+            throw new SQLException(
+                "There is no table '"
+                    + table.table().table()
+                    + "' in this database (with this search path).");
+          }
+        }
+      }
+    }
+    admin.setting("search_path", SqlText.SYSTEM_PATH);
+    List<Installed> resolved = new ArrayList<>();
+    try (PreparedStatement statement = connection.prepareStatement(NAMED)) {
+      for (int i = 0; i < tables.size(); i++) {
+        statement.setLong(1, found.get(i));
+        try (ResultSet row = statement.executeQuery()) {
+          row.next();
+          String name = SqlText.identifier(row.getString(1), row.getString(2));
+          Installed table = tables.get(i);
+          resolved.add(
+              new Installed(new FollowedTable(name, table.table().columns()), table.notifies()));
+        }
+      }
+    }
+    return resolved;
   }
 
   /**
@@ -212,8 +313,8 @@ public final class Journal {
 
   private List<Installed> installed() throws SQLException {
     List<Installed> tables = new ArrayList<>();
-    try (Connection connection = dataSource.getConnection();
-        Statement statement = connection.createStatement();
+    try (Borrowed admin = looking();
+        Statement statement = admin.connection().createStatement();
         ResultSet rows = statement.executeQuery(FOLLOWED)) {
       while (rows.next()) {
         TriggerArguments made = TriggerArguments.parse(rows.getBytes(2));
@@ -227,37 +328,85 @@ public final class Journal {
   }
 
   /**
-   * Takes away the triggers, the schema and all that is in it. Repeatable.
+   * Takes away the triggers, table by table as they were installed, and then the schema and all
+   * that is in it. Repeatable.
    *
-   * @throws SQLException if the database could not be asked, or refused; nothing was changed then
+   * @throws SQLException if the database could not be asked, or refused; what had been taken away
+   *     by then is gone
    */
   public void remove() throws SQLException {
-    run(removal());
+    Map<String, List<String>> drops = drops();
+    try (Borrowed admin =
+        Borrowed.from(dataSource)
+            .autoCommit(true)
+            .setting("search_path", SqlText.SYSTEM_PATH)
+            .autoCommit(false)) {
+      run(admin, EVENTS_REMOVAL);
+      int done = 0;
+      for (Map.Entry<String, List<String>> table : drops.entrySet()) {
+        runPatiently(admin, String.join("\n", table.getValue()));
+        done++;
+        told.accept("removed %d of %d: %s".formatted(done, drops.size(), table.getKey()));
+      }
+      run(admin, SCHEMA_REMOVAL);
+    }
   }
 
   /**
    * The SQL that {@link #remove} runs.
    *
-   * @throws SQLException if the database could not be asked, or refused; nothing was changed then
+   * @throws SQLException if the database could not be asked, or refused
    */
   public String removal() throws SQLException {
-    StringBuilder script = new StringBuilder();
-    script.append("SET LOCAL lock_timeout = '").append(LOCK_TIMEOUT).append("';\n");
-    script.append("DROP EVENT TRIGGER IF EXISTS warm_shelf_begin;\n");
-    script.append("DROP EVENT TRIGGER IF EXISTS warm_shelf_schema;\n");
-    script.append("DROP EVENT TRIGGER IF EXISTS warm_shelf_drop;\n");
-    try (Connection connection = dataSource.getConnection();
-        Statement statement = connection.createStatement();
+    List<String> script = new ArrayList<>();
+    script.add("SET LOCAL lock_timeout = '" + LOCK_TIMEOUT + "';");
+    script.add("SET LOCAL search_path = " + SqlText.SYSTEM_PATH + ";");
+    script.add(EVENTS_REMOVAL);
+    drops().values().forEach(script::addAll);
+    script.add(SCHEMA_REMOVAL);
+    return String.join("\n", script);
+  }
+
+  private Map<String, List<String>> drops() throws SQLException {
+    Map<String, List<String>> drops = new LinkedHashMap<>();
+    try (Borrowed admin = looking();
+        Statement statement = admin.connection().createStatement();
         ResultSet rows = statement.executeQuery(TRIGGERS)) {
       while (rows.next()) {
-        script.append(
-            "DROP TRIGGER IF EXISTS %s ON %s;%n"
-                .formatted(
-                    SqlText.identifier(rows.getString(1)),
-                    SqlText.identifier(rows.getString(2), rows.getString(3))));
+        String table = SqlText.identifier(rows.getString(2), rows.getString(3));
+        drops
+            .computeIfAbsent(table, t -> new ArrayList<>())
+            .add(
+                "DROP TRIGGER IF EXISTS %s ON %s;"
+                    .formatted(SqlText.identifier(rows.getString(1)), table));
       }
     }
-    return script.append("DROP SCHEMA IF EXISTS warm_shelf CASCADE;").toString();
+    return drops;
+  }
+
+  private static final String EVENTS_REMOVAL =
+      """
+      DROP EVENT TRIGGER IF EXISTS warm_shelf_begin;
+      DROP EVENT TRIGGER IF EXISTS warm_shelf_schema;
+      DROP EVENT TRIGGER IF EXISTS warm_shelf_drop;""";
+
+  /** The role stays where it owns something in another database. */
+  private static final String SCHEMA_REMOVAL =
+      """
+      DROP SCHEMA IF EXISTS warm_shelf CASCADE;
+      DO $role$
+      BEGIN
+        IF (SELECT rolsuper FROM pg_roles WHERE rolname = current_user) THEN
+          DROP ROLE IF EXISTS warm_shelf;
+        END IF;
+      EXCEPTION WHEN dependent_objects_still_exist THEN
+        NULL;
+      END
+      $role$;""";
+
+  /** A connection on which names are looked up on the system's path alone. */
+  private Borrowed looking() throws SQLException {
+    return Borrowed.from(dataSource).autoCommit(true).setting("search_path", SqlText.SYSTEM_PATH);
   }
 
   /**
@@ -266,8 +415,8 @@ public final class Journal {
    * @throws SQLException if the database could not be asked, or refused; nothing was changed then
    */
   public Set<Lane> covered() throws SQLException {
-    try (Connection connection = dataSource.getConnection()) {
-      return Coverage.ask(connection).tables().keySet();
+    try (Borrowed admin = looking()) {
+      return Coverage.ask(admin.connection()).tables().keySet();
     }
   }
 
@@ -277,8 +426,9 @@ public final class Journal {
    * @throws SQLException if the database cannot be asked, or there is no such role
    */
   public JournalStatus check() throws SQLException {
-    try (Connection connection = dataSource.getConnection()) {
-      return JournalStatus.of(connection, followed(), readers);
+    List<FollowedTable> followed = followed();
+    try (Borrowed admin = looking()) {
+      return JournalStatus.of(admin.connection(), followed, readers);
     }
   }
 
@@ -318,23 +468,43 @@ public final class Journal {
         }
       }
     }
-    if (members.isEmpty()) {
-      throw new SQLException(
-          "There is no table '" + table + "' in this database (with this search path).");
-    }
     return members;
   }
 
-  private void run(String script) throws SQLException {
-    try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(false);
-        Statement statement = borrowed.connection().createStatement()) {
+  private static void run(Borrowed admin, String script) throws SQLException {
+    try {
+      commit(admin, script);
+    } catch (SQLException e) {
+      throw explained(e);
+    }
+  }
+
+  /**
+   * A table's lock makes its writers wait, also as long as it is waited for: so it is not waited
+   * for long, but again and again.
+   */
+  private static void runPatiently(Borrowed admin, String script) throws SQLException {
+    long deadline = System.nanoTime() + PATIENCE.toNanos();
+    while (true) {
       try {
-        statement.execute(script);
-        borrowed.connection().commit();
+        commit(admin, "SET LOCAL lock_timeout = '" + LONGEST_STALL + "';\n" + script);
+        return;
       } catch (SQLException e) {
-        rollBack(borrowed, e);
-        throw explained(e);
+        if (!LOCK_NOT_AVAILABLE.equals(e.getSQLState()) || System.nanoTime() > deadline) {
+          throw explained(e);
+        }
+        LockSupport.parkNanos(PAUSE.toNanos());
       }
+    }
+  }
+
+  private static void commit(Borrowed admin, String script) throws SQLException {
+    try (Statement statement = admin.connection().createStatement()) {
+      statement.execute(script);
+      admin.connection().commit();
+    } catch (SQLException e) {
+      rollBack(admin, e);
+      throw e;
     }
   }
 
@@ -353,14 +523,13 @@ public final class Journal {
       case LOCK_NOT_AVAILABLE ->
           new SQLException(
               "A table has been busy for "
-                  + LOCK_TIMEOUT
-                  + "; nothing was changed. Try again when no long transaction writes to it.",
+                  + PATIENCE.toSeconds()
+                  + " s; nothing of it was changed. Try again when no long transaction writes to it.",
               state,
               e);
       case INSUFFICIENT_PRIVILEGE ->
           new SQLException(
-              "This role may not do that, and nothing was changed; it must own the tables and may"
-                  + " create schemas. "
+              "This role may not do that; it must own the tables and may create schemas. "
                   + e.getMessage(),
               state,
               e);

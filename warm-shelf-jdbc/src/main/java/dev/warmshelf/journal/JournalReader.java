@@ -8,6 +8,7 @@ import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.Session;
+import dev.warmshelf.postgres.SqlText;
 import dev.warmshelf.session.Borrowed;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -68,7 +69,8 @@ final class JournalReader implements AutoCloseable {
 
   private static final String ROWS =
       """
-      SELECT xid::text AS xid, lane, kind, shape, rows_before, rows_after, alike,
+      SELECT xid::text AS xid, left(lane, 1000) AS lane, left(kind, 100) AS kind,
+             left(shape, 1000) AS shape, rows_before, rows_after, alike,
              (extract(epoch FROM clock_timestamp() - at) * 1000000)::bigint AS age
       FROM warm_shelf.journal
       """;
@@ -253,12 +255,13 @@ final class JournalReader implements AutoCloseable {
     boolean done = false;
     try {
       fresh.autoCommit(true).networkTimeout(NETWORK_TIMEOUT_MILLIS);
-      Session.of(fresh.connection()).requirePrimary();
       fresh
+          .setting("search_path", SqlText.SYSTEM_PATH)
           .setting("statement_timeout", Integer.toString(NETWORK_TIMEOUT_MILLIS))
           .setting("plan_cache_mode", "force_generic_plan") // planning costs more than a look
           .setting("enable_seqscan", "off") // a generic plan knows not how few rows are new
           .setting("jit", "off"); // what it saves of a look is nothing to what compiling takes
+      Session.of(fresh.connection()).requirePrimary();
       Server found = serverOf(fresh.connection());
       Server before = server;
       if (before != null && !before.identifier().equals(found.identifier())) {

@@ -42,7 +42,7 @@ public record JournalStatus(
   private static final String ASK =
       """
       SELECT i.version, extract(epoch FROM i.retention)::bigint,
-             (SELECT count(*) = 2 FROM pg_event_trigger
+             (SELECT count(*) = 3 FROM pg_event_trigger
               WHERE evtname LIKE 'warm\\_shelf\\_%%' AND evtenabled = 'A'),
              (SELECT count(*) FROM (SELECT FROM warm_shelf.journal LIMIT 1000000) j),
              pg_total_relation_size('warm_shelf.journal'),

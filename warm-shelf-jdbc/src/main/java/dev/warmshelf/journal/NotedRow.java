@@ -3,7 +3,9 @@ package dev.warmshelf.journal;
 import dev.warmshelf.feed.Clearing;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ChangedRow;
+import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.postgres.ColumnKinds;
 import java.sql.Array;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -11,6 +13,7 @@ import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
 import java.util.concurrent.TimeUnit;
 import org.jspecify.annotations.Nullable;
@@ -37,14 +40,17 @@ final class NotedRow {
     return new Change(
         row.getString(at),
         lane,
-        made == null ? null : rows(row, at + 4, kind, List.copyOf(made.tracked().keySet())),
+        made == null ? null : rows(row, at + 4, kind, made.tracked()),
         made == null || !kind.equals("UPDATE") ? null : alike(row.getArray(at + 6), made),
         kind,
         Duration.ofNanos(TimeUnit.MICROSECONDS.toNanos(Math.max(0, row.getLong(at + 7)))));
   }
 
+  /** No name is longer; one that is cut off by the look may be any. */
+  private static final int LONGEST_NAME = 500;
+
   /**
-   * Reads the same columns of a clearing.
+   * Reads the same columns of a clearing. One whose name is too long is one of everything.
    *
    * @throws IllegalArgumentException if that is none
    */
@@ -52,32 +58,45 @@ final class NotedRow {
     String name = row.getString(at + 3);
     Array who = row.getArray(at + 4);
     String by = who == null ? "nobody knows" : String.join(" ", ((String[][]) who.getArray())[0]);
-    return Clearing.of(row.getString(at + 2), name == null ? "" : name, by.strip());
+    return name != null && name.length() > LONGEST_NAME
+        ? new Clearing(Clearing.What.ALL, "", by.strip())
+        : Clearing.of(row.getString(at + 2), name == null ? "" : name, by.strip());
   }
 
   /** What they were before and are now; null unless all of that is told. */
   private static @Nullable List<ChangedRow> rows(
-      ResultSet row, int at, String kind, List<String> columns) throws SQLException {
+      ResultSet row, int at, String kind, Map<String, String> tracked) throws SQLException {
     Array before = row.getArray(at);
     Array after = row.getArray(at + 1);
     boolean told =
         (before != null || kind.equals("INSERT")) && (after != null || kind.equals("DELETE"));
-    if (!told || kind.equals("TRUNCATE") || columns.isEmpty()) {
+    if (!told || kind.equals("TRUNCATE") || tracked.isEmpty()) {
       return null;
     }
     List<ChangedRow> rows = new ArrayList<>();
-    add(before, columns, rows);
-    add(after, columns, rows);
-    return rows;
+    return add(before, tracked, rows) && add(after, tracked, rows) ? rows : null;
   }
 
-  private static void add(@Nullable Array versions, List<String> columns, List<ChangedRow> rows)
+  /** False if a column had another type than the trigger was made for. */
+  private static boolean add(
+      @Nullable Array versions, Map<String, String> tracked, List<ChangedRow> rows)
       throws SQLException {
-    if (versions != null) {
-      for (String[] version : (String[][]) versions.getArray()) {
-        rows.add(new ChangedRow(columns, version));
-      }
+    if (versions == null) {
+      return true;
     }
+    List<String> columns = List.copyOf(tracked.keySet());
+    List<ColumnKind> kinds = tracked.values().stream().map(ColumnKind::valueOf).toList();
+    for (String[] version : (String[][]) versions.getArray()) {
+      @Nullable String[] texts = new @Nullable String[version.length];
+      for (int i = 0; i < version.length; i++) {
+        texts[i] = version[i] == null ? null : ColumnKinds.told(kinds.get(i), version[i]);
+        if (texts[i] == null && version[i] != null) {
+          return false;
+        }
+      }
+      rows.add(new ChangedRow(columns, texts));
+    }
+    return true;
   }
 
   /** The columns that are what they were; none where that is not told. */

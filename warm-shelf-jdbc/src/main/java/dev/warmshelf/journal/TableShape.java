@@ -29,15 +29,13 @@ record TableShape(Map<String, ColumnKind> tracked, Map<String, String> compared,
   private static final int LONGEST_COMPARED = 2_000;
 
   /**
-   * How to see that a value is what it was, to the last digit shown. Equality says so of some types
-   * alone: 1.0 equals 1.00. The others are compared as they are stored.
+   * Values are compared as they are stored: equality says of some types alone that a value is what
+   * it was, to the last digit shown (1.0 equals 1.00), and whose equality it is depends on the type
+   * that the column has then ({@link ColumnKinds#textOf}).
    */
   private static final String ASK =
       """
       SELECT a.attname,
-             a.atttypid IN (16, 20, 21, 23, 26, 19, 1082, 1083, 1114, 1184, 2950, 829)
-               OR t.typtype = 'e'
-               OR (a.atttypid IN (25, 1043) AND l.collisdeterministic) AS exact,
              t.typlen = -1
                AND NOT (a.atttypid IN (1042, 1043) AND a.atttypmod BETWEEN 0 AND 500)
                AND a.atttypid <> 1700 AS long,
@@ -62,12 +60,12 @@ record TableShape(Map<String, ColumnKind> tracked, Map<String, String> compared,
         while (rows.next()) {
           String column = rows.getString(1);
           if (compared.size() < MOST_COMPARED) {
-            compared.put(column, alike(column, rows.getBoolean(2), rows.getBoolean(3)));
+            compared.put(column, alike(column, rows.getBoolean(2)));
           }
-          if (rows.getBoolean(4)) {
+          if (rows.getBoolean(3)) {
             key.add(column);
           }
-          kinds = rows.getArray(5);
+          kinds = rows.getArray(4);
         }
       }
     }
@@ -75,16 +73,12 @@ record TableShape(Map<String, ColumnKind> tracked, Map<String, String> compared,
   }
 
   /** Each name with its schema, see {@link TriggerText}. */
-  private static String alike(String column, boolean exact, boolean mayBeLong) {
-    String before = "o." + SqlText.identifier(column);
-    String after = "n." + SqlText.identifier(column);
-    String alike =
-        exact
-            ? "coalesce(%1$s OPERATOR(pg_catalog.=) %2$s, %1$s IS NULL AND %2$s IS NULL)"
-            : "pg_catalog.record_image_eq(ROW(%1$s), ROW(%2$s))";
+  private static String alike(String column, boolean mayBeLong) {
+    String alike = "pg_catalog.record_image_eq(ROW(o.%1$s), ROW(n.%1$s))";
     String shortEnough =
-        "coalesce(pg_catalog.pg_column_size(%2$s), 0) OPERATOR(pg_catalog.<) %3$d AND ";
-    return (mayBeLong ? shortEnough + alike : alike).formatted(before, after, LONGEST_COMPARED);
+        "coalesce(pg_catalog.pg_column_size(n.%1$s), 0) OPERATOR(pg_catalog.<) %2$d AND ";
+    return (mayBeLong ? shortEnough + alike : alike)
+        .formatted(SqlText.identifier(column), LONGEST_COMPARED);
   }
 
   private static Map<String, ColumnKind> tracked(FollowedTable followed, @Nullable Array kinds)

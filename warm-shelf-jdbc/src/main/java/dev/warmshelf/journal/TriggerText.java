@@ -22,6 +22,11 @@ import java.util.stream.Collectors;
  * path, since to set one at each call costs a tenth of what it takes. So it must not leave one name
  * to that path: each function, operator and type stands with its schema, and there is no construct
  * that looks up an operator by itself ({@code IS DISTINCT FROM}, {@code BETWEEN}, {@code IN}).
+ *
+ * <p><b>Whose types?</b> The table's owner may give a column another type after this was made, with
+ * casts and operators of his own. So nothing is done with a column's value but what can be done
+ * with any: it is written by its type's output function, sent by its type's, and compared byte by
+ * byte.
  */
 final class TriggerText {
   /** A statement that changes more rows than this counts as at large. */
@@ -103,6 +108,15 @@ final class TriggerText {
     this.arguments = new TriggerArguments(lane.written(), tracked, compared);
   }
 
+  /**
+   * By what a row of the journal says how it is to be read: what the trigger was made with, and in
+   * which way values are written. A program of another version that does not know the way takes
+   * such a change for one of the whole table.
+   */
+  static String shapeOf(TriggerArguments made) {
+    return Journal.VERSION + "-" + made.print();
+  }
+
   /** The function's name tells nothing; names of tables may be longer than names may be. */
   private String function() {
     return "warm_shelf.note_" + Long.toHexString(lane.hash());
@@ -114,6 +128,13 @@ final class TriggerText {
         LANGUAGE plpgsql SECURITY DEFINER AS %2$s;
         REVOKE ALL ON FUNCTION %1$s() FROM PUBLIC;
         COMMENT ON FUNCTION %1$s() IS %3$s;
+        DO $owner$
+        BEGIN
+          IF (SELECT rolsuper FROM pg_roles WHERE rolname = current_user) THEN
+            ALTER FUNCTION %1$s() OWNER TO warm_shelf;
+          END IF;
+        END
+        $owner$;
         """
         .formatted(
             function(),
@@ -129,7 +150,7 @@ final class TriggerText {
         one("rows_before", "old_rows"),
         several(),
         SqlText.literal(lane.written()),
-        arguments.print(),
+        shapeOf(arguments),
         notifies ? "  PERFORM pg_catalog.pg_notify('warm_shelf', '');\n" : "");
   }
 
@@ -201,11 +222,7 @@ final class TriggerText {
     if (shape.key().isEmpty() || shape.compared().isEmpty()) {
       return "";
     }
-    String same =
-        shape.key().stream()
-            .map(SqlText::identifier)
-            .map(column -> "o." + column + " OPERATOR(pg_catalog.=) n." + column)
-            .collect(Collectors.joining(" AND "));
+    String same = key("o") + " OPERATOR(pg_catalog.=) " + key("n");
     String first = SqlText.identifier(shape.key().get(0));
     return """
               IF TG_OP OPERATOR(pg_catalog.=) 'UPDATE' AND seen OPERATOR(pg_catalog.<=) %1$d THEN
@@ -221,6 +238,13 @@ final class TriggerText {
                 .map(alike -> "pg_catalog.bool_and(" + alike + ")")
                 .collect(Collectors.joining(", ")),
             same);
+  }
+
+  /** A row's primary key, as it is sent. */
+  private String key(String of) {
+    return shape.key().stream()
+        .map(column -> of + "." + SqlText.identifier(column))
+        .collect(Collectors.joining(", ", "pg_catalog.record_send(ROW(", "))"));
   }
 
   /** A version of a row, by its tracked columns. */

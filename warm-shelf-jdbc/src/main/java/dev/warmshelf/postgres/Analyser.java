@@ -36,6 +36,9 @@ import org.jspecify.annotations.Nullable;
  * <p>Thread-safe.
  */
 public final class Analyser {
+  /** What is asked of the catalogue, as against the statement itself, is looked up on this path. */
+  private static final String ON_SYSTEM_PATH = "SET LOCAL search_path = " + SqlText.SYSTEM_PATH;
+
   /** As many arguments as a function may have. */
   private static final int MOST_VALUES = 100;
 
@@ -198,10 +201,14 @@ public final class Analyser {
               ";\n",
               begin,
               Session.ASK,
+              "SAVEPOINT warm_shelf",
+              ON_SYSTEM_PATH,
               SchemaPrints.question(named),
+              "ROLLBACK TO SAVEPOINT warm_shelf", // to the session's own path
               "PREPARE " + name + given + " AS " + text.sql() + "\n",
-              "SELECT ARRAY(SELECT format_type(t, NULL) FROM unnest(parameter_types::oid[]) t)"
-                  + " FROM pg_catalog.pg_prepared_statements WHERE name = '"
+              "SELECT ARRAY(SELECT pg_catalog.format_type(t, NULL)"
+                  + " FROM pg_catalog.unnest(parameter_types::pg_catalog.oid[]) t)"
+                  + " FROM pg_catalog.pg_prepared_statements WHERE name OPERATOR(pg_catalog.=) '"
                   + name
                   + "'");
       open = true;
@@ -233,6 +240,7 @@ public final class Analyser {
               ";\n",
               "DEALLOCATE " + name,
               "DO " + SqlText.body(block),
+              ON_SYSTEM_PATH,
               "SELECT prosqlbody::text FROM pg_catalog.pg_proc WHERE oid = " + function,
               FoundFacts.relationsOf(function),
               FoundFacts.rolesOf(function));

@@ -3,6 +3,7 @@ package dev.warmshelf.postgres;
 import dev.warmshelf.lane.ColumnKind;
 import java.sql.Array;
 import java.sql.SQLException;
+import java.time.LocalDate;
 import java.util.LinkedHashMap;
 import java.util.Map;
 import org.jspecify.annotations.Nullable;
@@ -51,29 +52,50 @@ public final class ColumnKinds {
   }
 
   /**
-   * SQL for a value's text as {@link ColumnKind} writes it. All names stand with their schema, so
-   * that no session's search path gives them another meaning.
+   * SQL for a value's text, which {@link #told} reads. Only functions that take a value of any type
+   * stand in it, and run nothing but the type's own output: the column may have got a type of
+   * somebody's own since, and each cast, operator and function that names a type would be looked up
+   * among what he has made for it, and run with the rights of whoever installed this. All names
+   * stand with their schema, so that no session's search path gives them another meaning.
    */
   public static String textOf(ColumnKind kind, String expression) {
+    String text =
+        switch (kind) {
+          case TEXT -> "pg_catalog.left(pg_catalog.concat(%1$s), " + ColumnKind.LONGEST_TEXT + ")";
+          // As it is sent: its text would be written in the session's own style.
+          case DATE -> "pg_catalog.encode(pg_catalog.record_send(ROW(%1$s)), 'hex')";
+          default -> "pg_catalog.concat(%1$s)";
+        };
+    return ("CASE WHEN %1$s IS NOT NULL THEN " + text + " END").formatted(expression);
+  }
+
+  /** How a row of one day is sent: one value, of the type 1082, of four bytes. */
+  private static final String DAY_SENT = "000000010000043a00000004";
+
+  /**
+   * A text that {@link #textOf} has made, as {@link ColumnKind} writes it. A day that ISO 8601 has
+   * no ten characters for, or an infinite one, is told by what was sent.
+   *
+   * @return null if it was made of a value of another type than it was made for
+   */
+  public static @Nullable String told(ColumnKind kind, String text) {
     return switch (kind) {
-      case TEXT -> "pg_catalog.left(" + expression + ", " + ColumnKind.LONGEST_TEXT + ")";
-      case DATE -> day(expression);
-      default -> expression + "::pg_catalog.text";
+      case BOOLEAN -> text.equals("t") ? "true" : text.equals("f") ? "false" : null;
+      case DATE -> text.startsWith(DAY_SENT) ? day(text.substring(DAY_SENT.length())) : null;
+      case INTEGER, UUID -> kind.value(text) == null ? null : text;
+      case TEXT -> text;
+      case UNKNOWN -> null;
     };
   }
 
-  /**
-   * A day of the years 1 to 9999 as ISO 8601 has it. Of the others, and of the infinite ones, the
-   * server's own bytes: to_char() has no word for infinity, and none for years before the first. As
-   * a timestamp without a zone, since to_char() would take a day for a moment of the session's.
-   */
-  private static String day(String expression) {
-    return """
-        CASE WHEN %1$s OPERATOR(pg_catalog.>=) '0001-01-01'::pg_catalog.date
-                  AND %1$s OPERATOR(pg_catalog.<=) '9999-12-31'::pg_catalog.date
-             THEN pg_catalog.to_char(%1$s::pg_catalog.timestamp, 'YYYY-MM-DD')
-             ELSE 'day ' OPERATOR(pg_catalog.||)
-                  pg_catalog.encode(pg_catalog.date_send(%1$s), 'hex') END"""
-        .formatted(expression);
+  private static String day(String sent) {
+    int sinceFirst = Integer.parseUnsignedInt(sent, 16);
+    boolean finite = sinceFirst != Integer.MAX_VALUE && sinceFirst != Integer.MIN_VALUE;
+    LocalDate day = finite ? FIRST_DAY.plusDays(sinceFirst) : null;
+    String text = day == null ? null : day.toString();
+    return text != null && ColumnKind.DATE.value(text) != null ? text : "day " + sent;
   }
+
+  /** From which the server counts (date.h). */
+  private static final LocalDate FIRST_DAY = LocalDate.of(2000, 1, 1);
 }

@@ -56,18 +56,29 @@ public record Session(
 
   private static final char BETWEEN = '\u001f';
 
-  /** One row; cheap enough to be sent along with each load. */
+  /**
+   * One row; cheap enough to be sent along with each load. It is looked up on the session's own
+   * path, so each name stands with its schema.
+   */
   public static final String ASK =
       """
-      SELECT array_to_string(ARRAY[current_database(), current_user, %s], chr(31), ''),
-             pg_is_in_recovery(), pg_current_xact_id_if_assigned() IS NOT NULL,
-             current_setting('transaction_isolation') IN ('repeatable read', 'serializable'),
-             CASE WHEN pg_my_temp_schema() = 0 THEN false
-                  ELSE EXISTS (SELECT FROM pg_class WHERE relnamespace = pg_my_temp_schema()) END
+      SELECT pg_catalog.array_to_string(
+               ARRAY[pg_catalog.current_database()::pg_catalog.text,
+                     current_user::pg_catalog.text, %s],
+               pg_catalog.chr(31), ''),
+             pg_catalog.pg_is_in_recovery(),
+             pg_catalog.pg_current_xact_id_if_assigned() IS NOT NULL,
+             pg_catalog.current_setting('transaction_isolation')
+               OPERATOR(pg_catalog.=) ANY (ARRAY['repeatable read', 'serializable']::pg_catalog.text[]),
+             CASE WHEN pg_catalog.pg_my_temp_schema() OPERATOR(pg_catalog.=) 0::pg_catalog.oid
+                  THEN false
+                  ELSE EXISTS (SELECT FROM pg_catalog.pg_class
+                               WHERE relnamespace OPERATOR(pg_catalog.=)
+                                     pg_catalog.pg_my_temp_schema()) END
       """
           .formatted(
               SETTINGS.stream()
-                  .map(name -> "current_setting('" + name + "', true)")
+                  .map(name -> "pg_catalog.current_setting('" + name + "', true)")
                   .collect(Collectors.joining(", ")));
 
   /** Asks over a connection. */

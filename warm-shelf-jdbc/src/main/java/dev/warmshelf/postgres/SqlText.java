@@ -5,6 +5,12 @@ package dev.warmshelf.postgres;
  * (PostgreSQL manual, 4.1). What is in them never ends the quote, whatever the session's settings.
  */
 public final class SqlText {
+  /**
+   * The path on which the library's own statements look up names, where it can say: what others
+   * have made, be it an operator that fits better than the system's, is called by nobody then.
+   */
+  public static final String SYSTEM_PATH = "pg_catalog, pg_temp";
+
   private SqlText() {}
 
   /** A name as an identifier. */

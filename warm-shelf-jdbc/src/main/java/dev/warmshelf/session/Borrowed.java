@@ -107,7 +107,7 @@ public final class Borrowed implements AutoCloseable {
     return changing(
         () -> {
           String was;
-          try (var ask = connection.prepareStatement("SELECT current_setting(?)")) {
+          try (var ask = connection.prepareStatement("SELECT pg_catalog.current_setting(?)")) {
             ask.setString(1, name);
             try (var row = ask.executeQuery()) {
               row.next();
@@ -135,7 +135,7 @@ public final class Borrowed implements AutoCloseable {
   }
 
   private void set(String name, String value) throws SQLException {
-    try (var set = connection.prepareStatement("SELECT set_config(?, ?, false)")) {
+    try (var set = connection.prepareStatement("SELECT pg_catalog.set_config(?, ?, false)")) {
       set.setString(1, name);
       set.setString(2, value);
       set.execute();

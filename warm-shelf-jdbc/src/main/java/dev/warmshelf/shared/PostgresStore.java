@@ -1,6 +1,7 @@
 package dev.warmshelf.shared;
 
 import dev.warmshelf.feed.FeedPlace;
+import dev.warmshelf.postgres.SqlText;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.OwnConnections;
 import java.nio.ByteBuffer;
@@ -216,6 +217,7 @@ public final class PostgresStore implements SharedStore {
     boolean done = false;
     try {
       fresh.autoCommit(true).networkTimeout(ASIDE_MILLIS);
+      fresh.setting("search_path", SqlText.SYSTEM_PATH);
       fresh.setting("statement_timeout", Integer.toString(networkMillis));
       fresh.networkTimeout(networkMillis);
       done = true;

@@ -172,7 +172,8 @@ public final class StoreSchema {
    * @throws SQLException if it cannot be asked
    */
   public static Contents contents(DataSource database) throws SQLException {
-    try (Borrowed borrowed = Borrowed.from(database).autoCommit(true);
+    try (Borrowed borrowed =
+            Borrowed.from(database).autoCommit(true).setting("search_path", SqlText.SYSTEM_PATH);
         Statement statement = borrowed.connection().createStatement();
         ResultSet row = statement.executeQuery(CONTENTS)) {
       row.next();
@@ -216,7 +217,11 @@ public final class StoreSchema {
   }
 
   private static <V> V inTransaction(DataSource database, Steps<V> steps) throws SQLException {
-    try (Borrowed borrowed = Borrowed.from(database).autoCommit(false);
+    try (Borrowed borrowed =
+            Borrowed.from(database)
+                .autoCommit(true)
+                .setting("search_path", SqlText.SYSTEM_PATH)
+                .autoCommit(false);
         Statement statement = borrowed.connection().createStatement()) {
       boolean done = false;
       try {

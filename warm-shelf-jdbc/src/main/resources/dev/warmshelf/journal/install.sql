@@ -1,5 +1,75 @@
 -- What the journal feed needs in the database, once per database. Run by its owner; application
--- roles need no rights on it: the trigger functions run with their owner's.
+-- roles need no rights on it: the trigger functions run with their owner's. No name here is looked up
+-- on anybody's path but the system's own.
+SET LOCAL search_path = pg_catalog, pg_temp;
+
+-- What somebody else has put here beforehand would run with the rights of whoever installs, or could
+-- be changed by its owner afterwards.
+DO $prepared$
+DECLARE
+  found text := (
+    SELECT string_agg(x.what || ' belongs to ' || x.owner, ', ')
+    FROM (
+      SELECT 'schema warm_shelf' AS what, pg_get_userbyid(n.nspowner) AS owner
+      FROM pg_namespace n WHERE n.nspname = 'warm_shelf'
+      UNION ALL
+      SELECT c.relname, pg_get_userbyid(c.relowner) FROM pg_class c
+      WHERE c.relnamespace = to_regnamespace('warm_shelf') AND c.relkind <> 'i'
+      UNION ALL
+      SELECT p.proname || '()', pg_get_userbyid(p.proowner) FROM pg_proc p
+      WHERE p.pronamespace = to_regnamespace('warm_shelf')
+      UNION ALL
+      SELECT t.typname, pg_get_userbyid(t.typowner) FROM pg_type t
+      WHERE t.typnamespace = to_regnamespace('warm_shelf')
+    ) x
+    WHERE x.owner NOT IN (current_user, 'warm_shelf'));
+BEGIN
+  IF found IS NOT NULL THEN
+    RAISE EXCEPTION 'Something is there already that is not of this role: %. Nothing is installed on what somebody else may have prepared: install as that role, or take it away.', found
+      USING ERRCODE = 'insufficient_privilege';
+  END IF;
+  found := (
+    SELECT string_agg(x.what, ', ')
+    FROM (
+      SELECT 'trigger ' || g.tgname AS what
+      FROM pg_trigger g JOIN pg_class c ON c.oid = g.tgrelid
+      WHERE c.relnamespace = to_regnamespace('warm_shelf')
+      UNION ALL
+      SELECT 'rule ' || w.rulename
+      FROM pg_rewrite w JOIN pg_class c ON c.oid = w.ev_class
+      WHERE c.relnamespace = to_regnamespace('warm_shelf')
+      UNION ALL
+      SELECT 'type of column ' || a.attname
+      FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
+      WHERE c.relnamespace = to_regnamespace('warm_shelf') AND a.atttypid >= 16384
+      UNION ALL
+      SELECT 'child ' || c.relname
+      FROM pg_inherits i JOIN pg_class c ON c.oid = i.inhrelid
+           JOIN pg_class p ON p.oid = i.inhparent
+      WHERE p.relnamespace = to_regnamespace('warm_shelf') AND c.relkind <> 'i'
+    ) x);
+  IF found IS NOT NULL THEN
+    RAISE EXCEPTION 'What is there already has been altered: %. Take it away first.', found
+      USING ERRCODE = 'insufficient_privilege';
+  END IF;
+  -- A superuser's installation is given to a role that can do nothing else, and that nobody can be.
+  IF (SELECT rolsuper FROM pg_roles WHERE rolname = current_user) THEN
+    IF to_regrole('warm_shelf') IS NULL THEN
+      CREATE ROLE warm_shelf NOLOGIN NOINHERIT;
+    ELSIF EXISTS (SELECT FROM pg_roles
+                  WHERE rolname = 'warm_shelf'
+                    AND (rolsuper OR rolcanlogin OR rolcreaterole OR rolcreatedb OR rolreplication
+                         OR rolbypassrls))
+          OR EXISTS (SELECT FROM pg_auth_members m
+                     WHERE m.roleid = to_regrole('warm_shelf') OR m.member = to_regrole('warm_shelf'))
+    THEN
+      RAISE EXCEPTION 'The role warm_shelf is to own the journal, and to be good for nothing else; but it may log in, may do more, or somebody is a member of it, or it of another. Mend that, or drop it, and install again.'
+        USING ERRCODE = 'insufficient_privilege';
+    END IF;
+  END IF;
+END
+$prepared$;
+
 CREATE SCHEMA IF NOT EXISTS warm_shelf;
 
 -- One row per changing statement and table. The transaction's id, not the order of rows, tells a
@@ -80,7 +150,7 @@ BEGIN
   IF current_setting('transaction_isolation') <> 'read committed' THEN
     RAISE EXCEPTION 'to be called in a transaction at READ COMMITTED';
   END IF;
-  PERFORM pg_advisory_xact_lock(7214306551892114008);
+  PERFORM FROM warm_shelf.installation FOR UPDATE; -- one at a time; who may not change it cannot wait
   before := coalesce(pg_sequence_last_value('warm_shelf.read_until'), 0);
   moment := floor(extract(epoch FROM clock_timestamp()));
   SELECT extract(epoch FROM retention) INTO seconds FROM warm_shelf.installation;
@@ -121,9 +191,12 @@ DECLARE
   last xid8;
   gone bigint := 0;
 BEGIN
-  IF current_setting('transaction_isolation') <> 'read committed'
-     OR NOT pg_try_advisory_xact_lock(7214306551892114007) THEN
+  IF current_setting('transaction_isolation') <> 'read committed' THEN
     RETURN 0;
+  END IF;
+  PERFORM FROM warm_shelf.installation FOR UPDATE SKIP LOCKED;
+  IF NOT FOUND THEN
+    RETURN 0; -- somebody else is about it, or about saying that he is there
   END IF;
   INSERT INTO warm_shelf.mark (passed) SELECT pg_snapshot_xmin(pg_current_snapshot())
   WHERE NOT EXISTS (SELECT FROM warm_shelf.mark WHERE at > clock_timestamp() - keep / 8);
@@ -153,6 +226,9 @@ BEGIN
   IF what NOT IN ('all', 'shelf', 'table', 'tag', 'query', 'key') THEN
     RAISE EXCEPTION '% cannot be cleared; expected all, shelf, table, tag, query or key',
       quote_nullable(what) USING ERRCODE = 'invalid_parameter_value';
+  ELSIF length(name) > 500 OR name ~ '[[:cntrl:]]' THEN
+    RAISE EXCEPTION 'a name to clear has 500 characters at most, and no control characters'
+      USING ERRCODE = 'invalid_parameter_value';
   END IF;
   INSERT INTO warm_shelf.journal (lane, kind, shape, rows_before)
   VALUES ('!', what, name,
@@ -236,3 +312,28 @@ BEGIN
   END IF;
 END
 $watch$;
+
+DO $owner$
+DECLARE
+  each record;
+BEGIN
+  IF (SELECT rolsuper FROM pg_roles WHERE rolname = current_user) THEN
+    ALTER SCHEMA warm_shelf OWNER TO warm_shelf;
+    FOR each IN
+      SELECT c.relkind, c.oid::regclass AS name FROM pg_class c
+      WHERE c.relnamespace = to_regnamespace('warm_shelf') AND c.relkind IN ('r', 'S')
+        AND c.relowner <> to_regrole('warm_shelf')
+    LOOP
+      EXECUTE format('ALTER %s %s OWNER TO warm_shelf',
+                     CASE each.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END, each.name);
+    END LOOP;
+    FOR each IN
+      SELECT p.oid::regprocedure AS name FROM pg_proc p
+      WHERE p.pronamespace = to_regnamespace('warm_shelf')
+        AND p.proowner <> to_regrole('warm_shelf')
+    LOOP
+      EXECUTE format('ALTER FUNCTION %s OWNER TO warm_shelf', each.name);
+    END LOOP;
+  END IF;
+END
+$owner$;

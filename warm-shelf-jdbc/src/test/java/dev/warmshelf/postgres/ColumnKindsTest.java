@@ -76,7 +76,9 @@ class ColumnKindsTest {
 
   /** A value that a text is certain to stand for is bound, and written so again. */
   private static void isReadAsItIsWritten(
-      Connection connection, ColumnKind kind, String type, String text) throws Exception {
+      Connection connection, ColumnKind kind, String type, String written) throws Exception {
+    String text = ColumnKinds.told(kind, written);
+    assertThat(text).isNotNull();
     Object value = kind.value(text);
     if (value == null) {
       assertThat(kind).isEqualTo(ColumnKind.DATE);
@@ -90,7 +92,7 @@ class ColumnKindsTest {
       statement.setObject(1, value);
       try (ResultSet row = statement.executeQuery()) {
         row.next();
-        assertThat(row.getString(1)).isEqualTo(text);
+        assertThat(row.getString(1)).isEqualTo(written);
       }
     }
   }
@@ -106,8 +108,28 @@ class ColumnKindsTest {
                 SqlText.literal(style),
                 SqlText.literal(
                     "BEGIN RETURN " + ColumnKinds.textOf(ColumnKind.DATE, "x") + "; END")));
-    assertThat(database.ask("SELECT told('2026-02-01')")).isEqualTo("2026-02-01");
-    assertThat(database.ask("SELECT told('0044-03-15 BC')")).isEqualTo("day fff49d7b");
+    assertThat(told(database, "2026-02-01")).isEqualTo("2026-02-01");
+    assertThat(told(database, "0044-03-15 BC")).isEqualTo("day fff49d7b");
+  }
+
+  private static String told(TestDatabase database, String day) throws Exception {
+    return ColumnKinds.told(ColumnKind.DATE, database.ask("SELECT told('" + day + "')"));
+  }
+
+  /** Of another type than the trigger was made for nothing is told. */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "DATE | '2026-02-01'::timestamp",
+        "DATE | '2026-02-01'::text",
+        "INTEGER | 'seven'::text",
+        "BOOLEAN | 7",
+        "UUID | 'x'::text",
+      })
+  void aColumnThatHasGotAnotherTypeTellsNothing(ColumnKind kind, String value) throws Exception {
+    String written = TestDatabase.create().ask("SELECT " + ColumnKinds.textOf(kind, value));
+    assertThat(ColumnKinds.told(kind, written)).isNull();
   }
 
   @ParameterizedTest

@@ -106,6 +106,7 @@ public final class LocalPostgres implements AutoCloseable {
 
   private static LocalPostgres start(
       Map<String, String> settings, Consumer<EmbeddedPostgres.Builder> adjust) throws IOException {
+    PrivateDirectory.make(home());
     OwnedDirectory directory = OwnedDirectory.create(home());
     try {
       EmbeddedPostgres.Builder builder =
@@ -250,9 +251,17 @@ public final class LocalPostgres implements AutoCloseable {
     return done;
   }
 
+  /**
+   * The user's own directory for what can be made again (XDG Base Directory Specification), and
+   * ours in it: nobody else may put programs there that we would run.
+   */
   private static Path home() {
-    return Path.of(
-        System.getProperty("java.io.tmpdir"), "warm-shelf-" + System.getProperty("user.name"));
+    String caches = System.getenv("XDG_CACHE_HOME");
+    Path cache =
+        caches == null || !Path.of(caches).isAbsolute()
+            ? Path.of(System.getProperty("user.home"), ".cache")
+            : Path.of(caches);
+    return cache.resolve("warm-shelf");
   }
 
   private static boolean stopServerIn(Path directory) throws IOException {
