@@ -61,7 +61,7 @@ class RightsTest {
   /** A function that notes with whose rights it runs, and tries to take over with them. */
   private static String evil(String signature, String returns, String result) {
     return """
-        CREATE FUNCTION %s RETURNS %s IMMUTABLE LANGUAGE plpgsql AS $evil$
+        CREATE FUNCTION %s RETURNS %s LANGUAGE plpgsql AS $evil$
         BEGIN
           INSERT INTO caught.by VALUES (current_user, '%s');
           BEGIN
