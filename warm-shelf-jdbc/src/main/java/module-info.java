@@ -19,6 +19,7 @@ module dev.warmshelf.jdbc {
   exports dev.warmshelf.postgres to
       dev.warmshelf.bench,
       dev.warmshelf.cli,
+      dev.warmshelf.config,
       dev.warmshelf.measure;
   exports dev.warmshelf.row to
       dev.warmshelf.bench,

@@ -2,13 +2,13 @@ package dev.warmshelf.cli;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.postgres.UrlText;
 import java.io.Console;
 import java.net.URLEncoder;
 import java.nio.charset.StandardCharsets;
 import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.SQLException;
-import java.util.Locale;
 import java.util.Map;
 import java.util.Properties;
 import java.util.regex.Matcher;
@@ -153,14 +153,14 @@ final class DatabaseOptions {
               + URL
               + ".");
     }
-    if (!given.startsWith("jdbc:postgresql:")) {
-      throw new Failure("'" + given + "' is not a PostgreSQL URL; " + EXPECTED);
-    }
-    if (given.toLowerCase(Locale.ROOT).contains("password=")) {
+    if (UrlText.holdsPassword(given)) {
       throw new Failure(
           "The URL holds a password, which others on this machine can see; set "
               + PASSWORD
               + " instead.");
+    }
+    if (!given.startsWith("jdbc:postgresql:")) {
+      throw new Failure("'" + UrlText.shown(given) + "' is not a PostgreSQL URL; " + EXPECTED);
     }
     Matcher port = PORT.matcher(given);
     if (port.find()
@@ -169,7 +169,7 @@ final class DatabaseOptions {
           "There is no port " + port.group(1) + "; they end at " + LONGEST_PORT + ".");
     }
     if (!new org.postgresql.Driver().acceptsURL(given)) {
-      throw new Failure("'" + given + "' is not a usable URL; " + EXPECTED);
+      throw new Failure("'" + UrlText.shown(given) + "' is not a usable URL; " + EXPECTED);
     }
     return given;
   }

@@ -75,7 +75,7 @@ final class FeedCommand implements Runnable {
       @Option(
               names = "--keep",
               paramLabel = "DURATION",
-              description = "How long changes are kept for readers that are away, as in PT2H.")
+              description = "How long changes are kept for readers that are away, as in 2h.")
           @Nullable Duration keep,
       @Option(
               names = "--notify",

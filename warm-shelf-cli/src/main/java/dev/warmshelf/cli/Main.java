@@ -1,13 +1,13 @@
 package dev.warmshelf.cli;
 
 import dev.warmshelf.WarmShelf;
+import dev.warmshelf.shelf.Amounts;
 import java.io.FileDescriptor;
 import java.io.FileOutputStream;
 import java.io.OutputStreamWriter;
 import java.io.PrintWriter;
 import java.nio.charset.StandardCharsets;
 import java.time.Duration;
-import java.time.format.DateTimeParseException;
 import org.jspecify.annotations.Nullable;
 import picocli.AutoComplete;
 import picocli.CommandLine;
@@ -96,14 +96,14 @@ public final class Main implements Runnable {
 
   /** The tool speaks UTF-8, whatever the locale. */
   private static PrintWriter utf8(FileDescriptor to) {
-    return new PrintWriter(
-        new OutputStreamWriter(new FileOutputStream(to), StandardCharsets.UTF_8), false);
+    return new PlainText(new OutputStreamWriter(new FileOutputStream(to), StandardCharsets.UTF_8));
   }
 
   static CommandLine commandLine() {
     CommandLine line = new CommandLine(new Main());
     line.setCaseInsensitiveEnumValuesAllowed(true);
     line.setExpandAtFiles(false);
+    line.setColorScheme(CommandLine.Help.defaultColorScheme(CommandLine.Help.Ansi.OFF));
     register(line);
     line.setExecutionStrategy(Main::execute);
     line.setParameterExceptionHandler(Main::complain);
@@ -144,10 +144,9 @@ public final class Main implements Runnable {
         Duration.class,
         text -> {
           try {
-            return Duration.parse(text);
-          } catch (DateTimeParseException e) {
-            throw new TypeConversionException(
-                "'" + text + "' is no duration; expected one such as PT30M or P1D (ISO 8601)");
+            return Amounts.time(text);
+          } catch (IllegalArgumentException e) {
+            throw new TypeConversionException(String.valueOf(e.getMessage()));
           }
         });
   }

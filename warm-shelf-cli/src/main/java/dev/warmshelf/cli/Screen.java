@@ -26,7 +26,8 @@ final class Screen {
   /** Shows a passing state; nothing is shown where it could not be taken back. */
   void status(String text) {
     if (terminal) {
-      out.print(CLEAR_LINE + text);
+      PlainText.control(out, CLEAR_LINE);
+      out.print(text);
       out.flush();
       statusShown = true;
     }
@@ -35,7 +36,7 @@ final class Screen {
   /** Takes the last status back. */
   void clear() {
     if (statusShown) {
-      out.print(CLEAR_LINE);
+      PlainText.control(out, CLEAR_LINE);
       out.flush();
       statusShown = false;
     }

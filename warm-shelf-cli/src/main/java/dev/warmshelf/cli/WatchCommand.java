@@ -140,7 +140,7 @@ final class WatchCommand implements Callable<Integer> {
       if (json) {
         out.println(Json.onOneLine(report.fields()));
       } else if (terminal) {
-        out.print(HOME_AND_CLEAR);
+        PlainText.control(out, HOME_AND_CLEAR);
         report.table().forEach(out::println);
       } else {
         report.lines().forEach(out::println);

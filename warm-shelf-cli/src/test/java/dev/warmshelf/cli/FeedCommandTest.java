@@ -52,7 +52,7 @@ class FeedCommandTest {
     assertThat(printed.out()).contains("CREATE SCHEMA", "ON \"public\".\"port\"");
     assertThat(run("check").exitCode()).as("printing changes nothing").isEqualTo(1);
 
-    Ran installed = run("install", "--keep", "PT2H", "port", "@" + list);
+    Ran installed = run("install", "--keep", "2h", "port", "@" + list);
     assertThat(installed.exitCode()).isZero();
     assertThat(installed.out())
         .containsPattern("public.booking +tracked columns sailing_id, agent_id")

@@ -5,6 +5,7 @@ import dev.warmshelf.Rule;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.WarmStart;
 import dev.warmshelf.config.Configuration.FeedBlock;
+import dev.warmshelf.postgres.UrlText;
 import dev.warmshelf.repository.MethodRule;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Policy;
@@ -126,7 +127,7 @@ final class ConfigurationReader {
             find(block, "largest", Values::someBytes),
             find(block, "from-load-of", Values::duration));
     return new SharedBlock(
-        text(block, "url"),
+        url(block),
         text(block, "user"),
         password(block),
         find(block, "connections", Values::atLeastOne),
@@ -181,7 +182,7 @@ final class ConfigurationReader {
     }
     YamlNode.Block block = node.block();
     allow(block, List.of("look-every", "listen", "url", "user", "password"));
-    @Nullable String url = text(block, "url");
+    @Nullable String url = url(block);
     @Nullable String user = text(block, "user");
     @Nullable String password = password(block);
     requireUrlWithUser(block);
@@ -202,13 +203,31 @@ final class ConfigurationReader {
     return mistakes.find(block, word, YamlNode::text).orElse(null);
   }
 
+  /** One with a password may come from where secrets come from. */
+  private @Nullable String url(YamlNode.Block block) {
+    return mistakes.find(block, "url", ConfigurationReader::urlWithoutSecret).orElse(null);
+  }
+
+  private static String urlWithoutSecret(YamlNode node) {
+    if (UrlText.holdsPassword(node.written())) {
+      throw node.wrong(
+          "a password does not stand in this file, nor in a URL in it; say 'user' and 'password:"
+              + " ${NAME}' beside it");
+    }
+    return node.text();
+  }
+
   /** A secret stands in no file that is kept with the program. */
   private @Nullable String password(YamlNode.Block block) {
     return mistakes.find(block, "password", ConfigurationReader::secret).orElse(null);
   }
 
   private static String secret(YamlNode node) {
-    if (!Environment.isReference(node.written()) || node.written().contains(":-")) {
+    if (Environment.isReference(node.written()) && node.written().contains(":-")) {
+      throw node.wrong(
+          "a password has no default, which would stand in this file; write ${NAME}, and set NAME in"
+              + " the environment, or ${file:PATH}");
+    } else if (!Environment.isReference(node.written())) {
       throw node.wrong(
           "a password does not stand in this file; write ${NAME} to take it from the"
               + " environment, or ${file:PATH} from a file of its own");

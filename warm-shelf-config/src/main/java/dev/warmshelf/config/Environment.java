@@ -63,7 +63,7 @@ final class Environment {
       throw new IllegalArgumentException(
           "the environment has no variable "
               + name
-              + "; set it, or write ${"
+              + "; set it, or, where it is no secret, write ${"
               + name
               + ":-otherwise}.");
     }

@@ -1,6 +1,7 @@
 package dev.warmshelf.config;
 
 import dev.warmshelf.Sharing;
+import dev.warmshelf.postgres.UrlText;
 import dev.warmshelf.shared.PostgresStore;
 import java.time.Duration;
 import java.util.List;
@@ -40,7 +41,7 @@ record SharedBlock(
 
   /** The URL, without what may be a secret. */
   String where() {
-    return url == null ? "" : url.replaceFirst("[?].*", "");
+    return url == null ? "" : UrlText.shown(url);
   }
 
   Sharing over(DataSource source) {

@@ -118,6 +118,24 @@ class ConfigurationTest {
   }
 
   @Test
+  void noPasswordStandsInTheFileInWhateverShape() {
+    assertThat(
+            mistakesOf(
+                """
+                feed:
+                  url: jdbc:postgresql://me:s3cret@db/x
+                  password: ${DB_PASSWORD:-s3cret}
+                shared:
+                  url: "jdbc:postgresql://db/x?password=${DB_PASSWORD}"
+                """))
+        .satisfiesExactlyInAnyOrder(
+            feed -> assertThat(feed).startsWith("line 2: a password does not stand in this file"),
+            byDefault -> assertThat(byDefault).startsWith("line 3: a password has no default"),
+            shared -> assertThat(shared).startsWith("line 5: a password does not stand"))
+        .noneMatch(mistake -> mistake.contains("s3cret"));
+  }
+
+  @Test
   void allMistakesAreToldAtOnceWithTheirLines() {
     assertThat(
             mistakesOf(

@@ -2,6 +2,7 @@ package dev.warmshelf.meter;
 
 import java.util.LinkedHashMap;
 import java.util.Map;
+import java.util.regex.Pattern;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -10,6 +11,8 @@ import org.jspecify.annotations.Nullable;
  * <p>Thread-safe, by one lock: a feed delivers at most some hundred times a second.
  */
 public final class FeedMeters {
+  private static final Pattern NUMBERS = Pattern.compile("\\d+");
+
   private final Timings steps = new Timings();
   private State state = State.STARTING;
   private @Nullable String trouble;
@@ -50,16 +53,22 @@ public final class FeedMeters {
    * The feed's state is now this.
    *
    * @param why in words, where it is {@link State#LOST}
-   * @return whether it was another before
+   * @return whether it was another before, or lost for another reason; reasons that differ in
+   *     nothing but numbers, such as of milliseconds waited, are one
    */
   public synchronized boolean become(State now, @Nullable String why) {
     boolean changed = state != now;
     if (changed && now == State.LOST) {
       losses++;
     }
+    String before = trouble;
     state = now;
     trouble = now == State.LOST ? why : null;
-    return changed;
+    return changed || !withoutNumbers(trouble).equals(withoutNumbers(before));
+  }
+
+  private static String withoutNumbers(@Nullable String reason) {
+    return reason == null ? "" : NUMBERS.matcher(reason).replaceAll("#");
   }
 
   /**

@@ -119,7 +119,7 @@ final class ShelfLook {
         form.normalForm(),
         shown == Shown.DIGESTS ? List.of() : entry.key().valuesInWords(),
         new EntryView.Size(rows, entry.bytes()),
-        new EntryView.Use(entry.uses(), now - entry.usedAtNanos(), entry.loadNanos()),
+        new EntryView.Use(entry.uses(), Math.max(0, now - entry.usedAtNanos()), entry.loadNanos()),
         new EntryView.Standing(
             now - entry.filledNanos(), entry.remainingNanos(now), whyNot(entry), entry.loadedBy()));
   }
