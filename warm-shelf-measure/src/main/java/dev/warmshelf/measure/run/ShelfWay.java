@@ -14,6 +14,7 @@ import dev.warmshelf.measure.workload.Request;
 import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.shared.SharedStore;
+import dev.warmshelf.shelf.Audit;
 import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Reading;
@@ -37,6 +38,9 @@ final class ShelfWay implements Way {
   /** What is out of date is held; for how long each query takes it, the workload says. */
   private static final OldAnswers LONGEST_HELD =
       OldAnswers.none().orWhenFailing(Duration.ofHours(1));
+
+  /** Each read is compared anyway, and the database counts what it is asked. */
+  private static final Audit UNAUDITED = Audit.none();
 
   private static final Duration LONGEST_RENEWAL = Duration.ofSeconds(60);
 
@@ -73,6 +77,7 @@ final class ShelfWay implements Way {
                 WarmShelf.MAIN_SHELF,
                 policy ->
                     policy
+                        .auditing(UNAUDITED)
                         .renewing(renewal)
                         .serving(kind == WayKind.OLD ? LONGEST_HELD : OldAnswers.none()))
             .open(),
@@ -93,7 +98,7 @@ final class ShelfWay implements Way {
             .following(JournalFeed.on(dataSource))
             .namespace(name)
             .sharing(Sharing.through(store))
-            .shelf(name, policy -> policy.renewing(Renewal.mending()))
+            .shelf(name, policy -> policy.auditing(UNAUDITED).renewing(Renewal.mending()))
             .open(),
         name,
         false);
@@ -107,7 +112,7 @@ final class ShelfWay implements Way {
         WarmShelf.over(dataSource)
             .onTtlAlone()
             .namespace(WayKind.TTL.label())
-            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.ttl(ttl))
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.auditing(UNAUDITED).ttl(ttl))
             .open(),
         WarmShelf.MAIN_SHELF,
         true);
