@@ -51,16 +51,16 @@ public final class Delegates {
 
   private final Elements elements;
 
-  /** By interface, the methods that do not hand out what is wrapped. */
+  /** By decision and interface, the methods. */
   private final Map<String, Set<String>> decided = new HashMap<>();
 
   private Delegates(Elements elements, List<String> decisions) {
     this.elements = elements;
     for (String line : decisions) {
       String[] words = line.split(" ");
-      if (words.length > 2 && !line.startsWith("#") && !words[1].equals("hands-out")) {
+      if (words.length > 2 && !line.startsWith("#")) {
         decided
-            .computeIfAbsent(words[0], of -> new HashSet<>())
+            .computeIfAbsent(words[1] + " " + words[0], of -> new HashSet<>())
             .addAll(List.of(words).subList(2, words.length));
       }
     }
@@ -95,8 +95,10 @@ public final class Delegates {
     if (made.superclass() == null) {
       out.append(" implements ").append(made.of()).append(" {\n");
       out.append("  abstract ").append(made.of()).append(" delegate() throws java.sql.SQLException;\n");
+      out.append("\n  /** Whose it is. */\n");
+      out.append("  abstract ShelvedConnection owner();\n");
       out.append("\n  /** What is wrapped is about to be used in a way that nobody tells of. */\n");
-      out.append("  abstract void isHandedOut();\n");
+      out.append("  void isHandedOut() {\n    owner().isHandedOut();\n  }\n");
     } else {
       out.append(" extends ").append(made.superclass());
       out.append(" implements ").append(made.of()).append(" {\n");
@@ -172,23 +174,31 @@ public final class Delegates {
     if (!canThrow) {
       out.append("try {\n      ");
     }
-    boolean known =
-        decided.getOrDefault(made.of(), Set.of()).contains(method.getSimpleName().toString());
-    if (!known) {
+    if (!is("passes", method, made) && !is("by-hand", method, made) && !is("wraps", method, made)) {
       out.append("isHandedOut();\n    ");
     }
     if (binds(method, made)) {
       out.append("setOpaque(arg0, (statement, at) -> statement.").append(method.getSimpleName());
       out.append("(at").append(arguments.substring("arg0".length())).append("));\n");
     } else {
-      out.append(gives ? "return " : "").append("delegate().").append(method.getSimpleName());
-      out.append('(').append(arguments).append(");\n");
+      String call = "delegate()." + method.getSimpleName() + "(" + arguments + ")";
+      if (is("wraps", method, made)) { // as the type that was asked for, if one was
+        String asked = types.isEmpty() ? "" : arguments.substring(arguments.lastIndexOf(','));
+        call = "owner().wrapped(" + call + asked + ")";
+      }
+      out.append(gives ? "return " : "").append(call).append(";\n");
     }
     if (!canThrow) {
       out.append("    } catch (java.sql.SQLException e) {\n");
       out.append("      throw new IllegalStateException(e);\n    }\n");
     }
     out.append("  }\n");
+  }
+
+  private boolean is(String decision, ExecutableElement method, Delegate made) {
+    return decided
+        .getOrDefault(decision + " " + made.of(), Set.of())
+        .contains(method.getSimpleName().toString());
   }
 
   private static String typeOf(VariableElement parameter, ExecutableElement method) {

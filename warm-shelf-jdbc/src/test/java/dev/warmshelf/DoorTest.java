@@ -121,14 +121,20 @@ class DoorTest {
     assertThat(counted.taken()).isEqualTo(before);
   }
 
+  /** A pool over the database, of so many connections. */
+  private HikariDataSource pool(int size) {
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(database.dataSource());
+    config.setMaximumPoolSize(size);
+    HikariDataSource pool = new HikariDataSource(config);
+    opened.add(pool);
+    return pool;
+  }
+
   @Test
   void fiftyThreadsReadKeptAnswersThroughAPoolThatIsHeld() throws Exception {
     database = TestDatabase.create();
-    HikariConfig config = new HikariConfig();
-    config.setDataSource(database.dataSource());
-    config.setMaximumPoolSize(2);
-    HikariDataSource pool = new HikariDataSource(config);
-    opened.add(pool);
+    HikariDataSource pool = pool(2);
     DataSource door = doorOver(pool, Rule.ofTables("port"));
     warmUp(door);
     ExecutorService threads = Executors.newFixedThreadPool(50);
@@ -266,11 +272,7 @@ class DoorTest {
   @Test
   void aSessionThatGoesBackAlteredToItsPoolIsNotTakenForAnother() throws Exception {
     database = TestDatabase.create();
-    HikariConfig config = new HikariConfig();
-    config.setDataSource(database.dataSource());
-    config.setMaximumPoolSize(1);
-    HikariDataSource pool = new HikariDataSource(config);
-    opened.add(pool);
+    HikariDataSource pool = pool(1);
     DataSource door = doorOver(pool, Rule.ofTables("port"));
     database.run("CREATE SCHEMA tenant; CREATE TABLE tenant.port AS SELECT * FROM port");
     database.run("UPDATE tenant.port SET name = 'of the tenant'");
@@ -337,11 +339,7 @@ class DoorTest {
   void whoeverHasAlteredAPooledConnectionNobodyTakesItForAnother(String how, boolean reads)
       throws Exception {
     database = TestDatabase.create();
-    HikariConfig config = new HikariConfig();
-    config.setDataSource(database.dataSource());
-    config.setMaximumPoolSize(1);
-    HikariDataSource pool = new HikariDataSource(config);
-    opened.add(pool);
+    HikariDataSource pool = pool(1);
     DataSource door = doorOver(pool, Rule.ofTables("port"));
     database.run(
         """

@@ -223,14 +223,14 @@ final class ConfigurationReader {
   }
 
   private static String secret(YamlNode node) {
-    if (Environment.isReference(node.written()) && node.written().contains(":-")) {
-      throw node.wrong(
-          "a password has no default, which would stand in this file; write ${NAME}, and set NAME in"
-              + " the environment, or ${file:PATH}");
-    } else if (!Environment.isReference(node.written())) {
+    if (!Environment.isReference(node.written())) {
       throw node.wrong(
           "a password does not stand in this file; write ${NAME} to take it from the"
               + " environment, or ${file:PATH} from a file of its own");
+    } else if (node.written().contains(":-")) {
+      throw node.wrong(
+          "a password has no default, which would stand in this file; write ${NAME}, and set NAME in"
+              + " the environment, or ${file:PATH}");
     }
     return node.text();
   }

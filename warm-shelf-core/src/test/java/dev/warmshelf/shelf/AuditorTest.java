@@ -165,7 +165,28 @@ class AuditorTest {
   }
 
   private static void ask(Shelf of, Key key, MovableTime clock, List<String> asked) {
-    of.<Integer, Integer, RuntimeException>read(
+    Loader<Integer, RuntimeException> load =
+        () -> {
+          clock.pass(Duration.ofMillis(100));
+          return 1;
+        };
+    ReadRequest<Integer, RuntimeException> aside =
+        ReadRequest.of(
+            Footprint.of(NOTICE),
+            () -> {
+              asked.add(key.toString());
+              return load.load();
+            });
+    read(of, key, load, aside);
+  }
+
+  /** Reads, and has the auditor read by the second request. */
+  private static Reading<Integer> read(
+      Shelf of,
+      Key key,
+      Loader<Integer, RuntimeException> load,
+      ReadRequest<Integer, RuntimeException> aside) {
+    return of.<Integer, Integer, RuntimeException>read(
         key,
         new ReadRequest<>() {
           @Override
@@ -175,18 +196,12 @@ class AuditorTest {
 
           @Override
           public Integer load() {
-            clock.pass(Duration.ofMillis(100));
-            return 1;
+            return load.load();
           }
 
           @Override
           public ReadRequest<Integer, RuntimeException> elsewhere() {
-            return ReadRequest.of(
-                lanes(),
-                () -> {
-                  asked.add(key.toString());
-                  return load();
-                });
+            return aside;
           }
         },
         value -> value);
@@ -224,25 +239,7 @@ class AuditorTest {
   }
 
   private Reading<Integer> read() {
-    return shelf.<Integer, Integer, RuntimeException>read(
-        KEY,
-        new ReadRequest<>() {
-          @Override
-          public Footprint lanes() {
-            return Footprint.of(NOTICE);
-          }
-
-          @Override
-          public Integer load() {
-            return database.get();
-          }
-
-          @Override
-          public ReadRequest<Integer, RuntimeException> elsewhere() {
-            return new Aside();
-          }
-        },
-        value -> value);
+    return read(shelf, KEY, database::get, new Aside());
   }
 
   /** The same question for the auditor. */

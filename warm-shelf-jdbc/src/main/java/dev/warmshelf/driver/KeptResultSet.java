@@ -57,7 +57,7 @@ final class KeptResultSet extends ShelvedResultSet {
     if (row == 0) {
       return delegate();
     }
-    ResultSet one = answer.row(row - 1, statement().owner().maker());
+    ResultSet one = answer.row(row - 1, owner().maker());
     one.next();
     return one;
   }
@@ -65,7 +65,7 @@ final class KeptResultSet extends ShelvedResultSet {
   @Override
   public @Nullable Blob getBlob(int column) throws SQLException {
     getString(column); // what was read last
-    return statement().owner().wrapped(row().getBlob(column));
+    return owner().wrapped(row().getBlob(column));
   }
 
   @Override
@@ -76,7 +76,7 @@ final class KeptResultSet extends ShelvedResultSet {
   @Override
   public @Nullable Clob getClob(int column) throws SQLException {
     getString(column);
-    return statement().owner().wrapped(row().getClob(column));
+    return owner().wrapped(row().getClob(column));
   }
 
   @Override
@@ -93,7 +93,7 @@ final class KeptResultSet extends ShelvedResultSet {
     if (isOwn) {
       return delegate();
     }
-    ResultSet own = answer.on(statement().owner().maker());
+    ResultSet own = answer.on(owner().maker());
     for (int row = getRow(); row > 0; row--) {
       own.next();
     }

@@ -1,9 +1,6 @@
 package dev.warmshelf.driver;
 
 import java.sql.Array;
-import java.sql.ResultSet;
-import java.sql.SQLException;
-import java.util.Map;
 import org.jspecify.annotations.Nullable;
 
 /** The driver's array, whose rows would lead to its connection. */
@@ -27,29 +24,8 @@ final class ShelvedArray extends DelegatingArray {
   }
 
   @Override
-  void isHandedOut() {
-    connection.isHandedOut();
-  }
-
-  @Override
-  public ResultSet getResultSet() throws SQLException {
-    return connection.wrapped(array.getResultSet());
-  }
-
-  @Override
-  public ResultSet getResultSet(Map<String, Class<?>> map) throws SQLException {
-    return connection.wrapped(array.getResultSet(map));
-  }
-
-  @Override
-  public ResultSet getResultSet(long index, int count) throws SQLException {
-    return connection.wrapped(array.getResultSet(index, count));
-  }
-
-  @Override
-  public ResultSet getResultSet(long index, int count, Map<String, Class<?>> map)
-      throws SQLException {
-    return connection.wrapped(array.getResultSet(index, count, map));
+  ShelvedConnection owner() {
+    return connection;
   }
 
   /** As the database writes it: the driver binds arrays that are not its own by this. */

@@ -24,7 +24,7 @@ final class ShelvedBlob extends DelegatingBlob {
   }
 
   @Override
-  void isHandedOut() {
-    connection.isHandedOut();
+  ShelvedConnection owner() {
+    return connection;
   }
 }

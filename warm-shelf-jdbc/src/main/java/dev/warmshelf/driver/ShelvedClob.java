@@ -24,7 +24,7 @@ final class ShelvedClob extends DelegatingClob {
   }
 
   @Override
-  void isHandedOut() {
-    connection.isHandedOut();
+  ShelvedConnection owner() {
+    return connection;
   }
 }

@@ -187,6 +187,11 @@ final class ShelvedConnection extends DelegatingConnection {
   }
 
   @Override
+  ShelvedConnection owner() {
+    return this;
+  }
+
+  @Override
   void isHandedOut() {
     dialogue.isHandedOut();
   }

@@ -1,12 +1,9 @@
 package dev.warmshelf.driver;
 
 import java.sql.Array;
-import java.sql.Blob;
-import java.sql.Clob;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
-import java.util.Map;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -32,8 +29,8 @@ class ShelvedResultSet extends DelegatingResultSet {
   }
 
   @Override
-  final void isHandedOut() {
-    statement.owner().isHandedOut();
+  final ShelvedConnection owner() {
+    return statement.owner();
   }
 
   /** Of a row. */
@@ -42,7 +39,7 @@ class ShelvedResultSet extends DelegatingResultSet {
   }
 
   private void written(Writing writing) throws SQLException {
-    ShelvedConnection connection = statement.owner();
+    ShelvedConnection connection = owner();
     connection.sends(null, null);
     try {
       writing.run();
@@ -80,66 +77,6 @@ class ShelvedResultSet extends DelegatingResultSet {
   @Override
   public void updateArray(String column, @Nullable Array value) throws SQLException {
     result.updateArray(column, (Array) ShelvedArray.unwrapped(value));
-  }
-
-  @Override
-  public @Nullable Array getArray(int column) throws SQLException {
-    return statement.owner().wrapped(result.getArray(column));
-  }
-
-  @Override
-  public @Nullable Array getArray(String column) throws SQLException {
-    return statement.owner().wrapped(result.getArray(column));
-  }
-
-  @Override
-  public @Nullable Blob getBlob(int column) throws SQLException {
-    return statement.owner().wrapped(result.getBlob(column));
-  }
-
-  @Override
-  public @Nullable Blob getBlob(String column) throws SQLException {
-    return statement.owner().wrapped(result.getBlob(column));
-  }
-
-  @Override
-  public @Nullable Clob getClob(int column) throws SQLException {
-    return statement.owner().wrapped(result.getClob(column));
-  }
-
-  @Override
-  public @Nullable Clob getClob(String column) throws SQLException {
-    return statement.owner().wrapped(result.getClob(column));
-  }
-
-  @Override
-  public @Nullable Object getObject(int column) throws SQLException {
-    return statement.owner().wrapped(result.getObject(column));
-  }
-
-  @Override
-  public @Nullable Object getObject(String column) throws SQLException {
-    return statement.owner().wrapped(result.getObject(column));
-  }
-
-  @Override
-  public @Nullable Object getObject(int column, Map<String, Class<?>> map) throws SQLException {
-    return statement.owner().wrapped(result.getObject(column, map));
-  }
-
-  @Override
-  public @Nullable Object getObject(String column, Map<String, Class<?>> map) throws SQLException {
-    return statement.owner().wrapped(result.getObject(column, map));
-  }
-
-  @Override
-  public <T> @Nullable T getObject(int column, Class<T> type) throws SQLException {
-    return statement.owner().wrapped(result.getObject(column, type), type);
-  }
-
-  @Override
-  public <T> @Nullable T getObject(String column, Class<T> type) throws SQLException {
-    return statement.owner().wrapped(result.getObject(column, type), type);
   }
 
   @Override

@@ -63,13 +63,9 @@ class ShelvedStatement extends DelegatingStatement {
     this.shape = shape;
   }
 
+  @Override
   final ShelvedConnection owner() {
     return connection;
-  }
-
-  @Override
-  final void isHandedOut() {
-    connection.isHandedOut();
   }
 
   /** The database's statement, made now if there is none. */

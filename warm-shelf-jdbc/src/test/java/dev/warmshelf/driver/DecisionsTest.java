@@ -127,11 +127,17 @@ class DecisionsTest {
               told.add(call.getMethod().getName());
               return Mockito.RETURNS_DEFAULTS.answer(call);
             });
+    ShelvedConnection owner = mock(ShelvedConnection.class);
     DelegatingResultSet wrapper =
         new DelegatingResultSet() {
           @Override
           ResultSet delegate() {
             return beneath;
+          }
+
+          @Override
+          ShelvedConnection owner() {
+            return owner;
           }
 
           @Override
