@@ -14,7 +14,10 @@ import java.sql.Blob;
 import java.sql.CallableStatement;
 import java.sql.Clob;
 import java.sql.Connection;
+import java.sql.DatabaseMetaData;
+import java.sql.NClob;
 import java.sql.PreparedStatement;
+import java.sql.Ref;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
@@ -24,6 +27,7 @@ import java.util.Arrays;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import java.util.TreeSet;
 import java.util.stream.Stream;
 import org.junit.jupiter.api.Test;
@@ -45,6 +49,21 @@ class DecisionsTest {
           Statement.class, ShelvedStatement.class,
           PreparedStatement.class, ShelvedPreparedStatement.class,
           CallableStatement.class, ShelvedCallableStatement.class);
+
+  private static final Set<Class<?>> LEADING_BACK =
+      Set.of(
+          Array.class,
+          Blob.class,
+          Clob.class,
+          NClob.class,
+          Ref.class,
+          ResultSet.class,
+          Connection.class,
+          DatabaseMetaData.class,
+          Statement.class,
+          PreparedStatement.class,
+          CallableStatement.class,
+          Object.class);
 
   /** By interface and name. */
   private static Map<String, Map<String, String>> decisions() throws IOException {
@@ -93,8 +112,18 @@ class DecisionsTest {
       assertThat(byHand ? isByHand(WRAPPERS.get(type), method) : true)
           .as("%s is written in the wrapper", method)
           .isTrue();
+      boolean passes = decided.get(method.getName()).equals("passes");
+      assertThat(passes && mayLeadBack(method))
+          .as("%s gives what may lead to the driver's connection", method)
+          .isFalse();
     }
     assertThat(unknown).as("there is no such method").isEmpty();
+  }
+
+  /** An array's elements are values, in a Java array. */
+  private static boolean mayLeadBack(Method method) {
+    return LEADING_BACK.contains(method.getReturnType())
+        && method.getDeclaringClass() != Array.class;
   }
 
   private static boolean isByHand(Class<?> wrapper, Method method) {
@@ -114,7 +143,8 @@ class DecisionsTest {
   }
 
   /**
-   * What is not known, such as a method of a later release, is told as such before it is called.
+   * What is not known, such as a method of a later release, is told as such before it is called;
+   * and what is wrapped is wrapped by the owner.
    */
   @Test
   void whatIsHandedOutIsToldFirst() throws Exception {
@@ -146,8 +176,10 @@ class DecisionsTest {
           }
         };
     int handedOut = 0;
+    int wrapped = 0;
     for (Method method : methods(ResultSet.class).toList()) {
       told.clear();
+      Mockito.clearInvocations(owner);
       try {
         method.invoke(wrapper, arguments(method));
       } catch (InvocationTargetException e) {
@@ -156,8 +188,15 @@ class DecisionsTest {
       boolean tells = decided.get(method.getName()).equals("hands-out");
       handedOut += tells ? 1 : 0;
       assertThat(told.get(0).equals("!")).as("%s", method).isEqualTo(tells);
+      boolean wraps = decided.get(method.getName()).equals("wraps");
+      wrapped += wraps ? 1 : 0;
+      assertThat(Mockito.mockingDetails(owner).getInvocations())
+          .as("%s", method)
+          .hasSize(wraps ? 1 : 0)
+          .allMatch(call -> call.getMethod().getName().equals("wrapped"));
     }
     assertThat(handedOut).isPositive();
+    assertThat(wrapped).isPositive();
   }
 
   private static Object[] arguments(Method method) {
