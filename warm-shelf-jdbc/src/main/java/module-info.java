@@ -14,6 +14,9 @@ module dev.warmshelf.jdbc {
   exports dev.warmshelf.shared;
   exports dev.warmshelf.driver to
       dev.warmshelf.config;
+  exports dev.warmshelf.file to
+      dev.warmshelf.cli,
+      dev.warmshelf.config;
   exports dev.warmshelf.jmx to
       dev.warmshelf.cli;
   exports dev.warmshelf.postgres to

@@ -55,7 +55,7 @@ class PoolsTest {
 
   private JournalFeed ownFeed() {
     PGSimpleDataSource own = database.postgres();
-    return JournalFeed.on(own.getUrl(), own.getUser(), "");
+    return JournalFeed.on(own.getUrl(), own.getUser(), null);
   }
 
   private static List<String> ownThreads() {

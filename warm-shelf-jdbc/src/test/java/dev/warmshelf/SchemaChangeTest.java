@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import java.sql.Connection;
@@ -60,7 +61,9 @@ class SchemaChangeTest {
     PGSimpleDataSource source = database.postgres();
     if (!superuser) {
       database.run(
-          "DROP SCHEMA warm_shelf CASCADE; DO $$BEGIN CREATE ROLE keeper LOGIN;"
+          "DROP SCHEMA warm_shelf CASCADE; DO $$BEGIN CREATE ROLE keeper "
+              + LocalPostgres.login()
+              + ";"
               + " EXCEPTION WHEN duplicate_object THEN NULL; END$$;"
               + " GRANT ALL ON SCHEMA public TO keeper; GRANT ALL ON ALL TABLES IN SCHEMA public TO keeper;"
               + " DO $$BEGIN EXECUTE format('GRANT ALL ON DATABASE %I TO keeper', current_database()); END$$;"
@@ -232,12 +235,13 @@ class SchemaChangeTest {
         DROP ROLE IF EXISTS crew_reader, crew_readers, crew_all, crew_owner;
         CREATE ROLE crew_all;
         CREATE ROLE crew_readers IN ROLE crew_all;
-        CREATE ROLE crew_reader LOGIN IN ROLE crew_readers;
+        CREATE ROLE crew_reader IN ROLE crew_readers %s;
         CREATE ROLE crew_owner IN ROLE crew_all;
         GRANT SELECT ON crew TO crew_all;
         ALTER VIEW mates OWNER TO crew_owner;
         GRANT SELECT ON mates TO crew_readers;
-        """);
+        """
+            .formatted(LocalPostgres.login()));
     Journal.on(database.dataSource()).readBy(List.of("crew_reader")).install(List.of("crew:id"));
     PGSimpleDataSource source = database.postgres();
     source.setUser("crew_reader");

@@ -6,6 +6,7 @@ import static org.mockito.Mockito.doAnswer;
 import static org.mockito.Mockito.spy;
 
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import java.sql.Connection;
@@ -250,7 +251,9 @@ class VerdictsTest {
   @Test
   void aRoleThatMayNotMakeTemporaryObjectsIsToldWhatItNeeds() throws Exception {
     database.run(
-        "DO $$BEGIN CREATE ROLE bare LOGIN; EXCEPTION WHEN duplicate_object THEN NULL; END$$;"
+        "DO $$BEGIN CREATE ROLE bare "
+            + LocalPostgres.login()
+            + "; EXCEPTION WHEN duplicate_object THEN NULL; END$$;"
             + "DO $$BEGIN EXECUTE format('REVOKE TEMPORARY ON DATABASE %I FROM PUBLIC',"
             + " current_database()); END$$; GRANT SELECT ON port TO bare");
     var source = database.postgres();

@@ -361,6 +361,7 @@ public final class LongRun {
   private Process startWriterElsewhere() throws IOException {
     return new ProcessBuilder(
             ProcessHandle.current().info().command().orElseThrow(),
+            LocalPostgres.optionForPrograms(),
             "-cp",
             System.getProperty("java.class.path"),
             LongRun.class.getName(),
@@ -374,7 +375,7 @@ public final class LongRun {
   private static void writeFromElsewhere(String url) {
     SplittableRandom random = new SplittableRandom(7);
     while (true) {
-      try (Connection connection = DriverManager.getConnection(url, "postgres", "");
+      try (Connection connection = DriverManager.getConnection(url, "postgres", null);
           PreparedStatement update =
               connection.prepareStatement(
                   "UPDATE sailing SET version = version + 1 WHERE id = ? RETURNING version")) {

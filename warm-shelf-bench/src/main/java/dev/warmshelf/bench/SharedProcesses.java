@@ -123,6 +123,7 @@ public final class SharedProcesses {
             List.of(
                 ProcessHandle.current().info().command().orElse("java"),
                 "-Xmx256m",
+                LocalPostgres.optionForPrograms(),
                 "-cp",
                 System.getProperty("java.class.path"),
                 SharedProcesses.class.getName(),

@@ -43,6 +43,7 @@ public final class Soak {
             ProcessHandle.current().info().command().orElseThrow(),
             "-Xmx64m",
             "-XX:+ExitOnOutOfMemoryError",
+            LocalPostgres.optionForPrograms(),
             "-cp",
             System.getProperty("java.class.path"),
             Soak.class.getName(),

@@ -10,6 +10,7 @@ import dev.warmshelf.config.ConfigurationException;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.measure.text.ShellText;
 import dev.warmshelf.measure.workload.RecordedStatements.Recorded;
 import dev.warmshelf.shared.SharedStore;
 import dev.warmshelf.shared.SharedStoreException;
@@ -134,10 +135,9 @@ final class ConfigurationCheck {
         problems.add(
             "the journal does not follow the table '"
                 + table
-                + "', which a rule names, so nothing that reads it is kept; follow it with"
-                + " 'shelf feed install "
-                + table
-                + "'.");
+                + "', which a rule names, so nothing that reads it is kept; follow it with: shelf"
+                + " feed install "
+                + ShellText.quoted(table));
       }
     }
   }

@@ -9,6 +9,8 @@ import java.nio.charset.StandardCharsets;
 import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.SQLException;
+import java.time.Duration;
+import java.util.HashMap;
 import java.util.Map;
 import java.util.Properties;
 import java.util.regex.Matcher;
@@ -25,18 +27,29 @@ final class DatabaseOptions {
   /** For the help of each command that asks a database. */
   static final String HELP =
       "SHELF_DB_URL in the environment stands for --db; SHELF_DB_USER and SHELF_DB_PASSWORD say who"
-          + " you are to the database, and are else asked for.";
+          + " you are to the database. A password is else looked for in PostgreSQL's password file"
+          + " (PGPASSFILE, ~/.pgpass); what is still missing is asked for.";
 
   private static final String EXPECTED = "expected jdbc:postgresql://HOST:PORT/DATABASE.";
   private static final Pattern PORT = Pattern.compile("//[^/?]*:(\\d+)(?:[/,?].*)?$");
+  private static final int LONGEST_PATIENCE = 3_600;
   private static final int LONGEST_PORT = 65_535;
-  private static final int PATIENCE_SECONDS = 5;
+  private static final Duration PATIENCE = Duration.ofSeconds(20);
+
+  /** The driver's word for a server that wants a password where none is known. */
+  private static final String REJECTED = "08004";
 
   @Option(
       names = "--db",
       paramLabel = "URL",
       description = "A JDBC URL. Default: what " + URL + " says.")
   private @Nullable String url;
+
+  @Option(
+      names = "--connect-within",
+      paramLabel = "TIME",
+      description = "How long a connection may take to come about, such as 1 min. Default: 20 s.")
+  private Duration patience = PATIENCE;
 
   private Map<String, String> environment = System.getenv();
 
@@ -67,10 +80,8 @@ final class DatabaseOptions {
     connect().close();
     HikariConfig config = new HikariConfig();
     config.setJdbcUrl(url());
-    Properties who = properties();
-    config.setUsername(who.getProperty("user"));
-    config.setPassword(who.getProperty("password"));
-    return pool(config, size);
+    properties().forEach((name, value) -> config.addDataSourceProperty((String) name, value));
+    return pool(config, size, patience);
   }
 
   /**
@@ -89,13 +100,16 @@ final class DatabaseOptions {
    */
   String urlWithUser() throws Failure {
     connect().close();
-    Properties who = properties();
-    return url()
-        + (url().contains("?") ? "&" : "?")
-        + "user="
-        + URLEncoder.encode(who.getProperty("user"), StandardCharsets.UTF_8)
-        + "&password="
-        + URLEncoder.encode(who.getProperty("password"), StandardCharsets.UTF_8);
+    StringBuilder given = new StringBuilder(url());
+    properties()
+        .forEach(
+            (name, value) ->
+                given
+                    .append(given.indexOf("?") < 0 ? '?' : '&')
+                    .append(name)
+                    .append('=')
+                    .append(URLEncoder.encode((String) value, StandardCharsets.UTF_8)));
+    return given.toString();
   }
 
   /**
@@ -104,8 +118,11 @@ final class DatabaseOptions {
    * @throws Failure if none was named
    */
   Map<String, String> asEnvironment() throws Failure {
-    Properties who = properties();
-    return Map.of(URL, url(), USER, who.getProperty("user"), PASSWORD, who.getProperty("password"));
+    Map<String, String> said = new HashMap<>();
+    said.put(URL, url());
+    Map<String, String> names = Map.of("user", USER, "password", PASSWORD);
+    properties().forEach((name, value) -> said.put(names.get((String) name), (String) value));
+    return said;
   }
 
   private record Connected(Connection connection) {
@@ -120,14 +137,40 @@ final class DatabaseOptions {
 
   private Connected connect() throws Failure {
     String usable = url();
-    Properties properties = properties();
-    properties.setProperty("loginTimeout", Integer.toString(PATIENCE_SECONDS));
-    properties.setProperty("connectTimeout", Integer.toString(PATIENCE_SECONDS));
     try {
-      return new Connected(DriverManager.getConnection(usable, properties));
+      return new Connected(connectTo(usable));
+    } catch (SQLException e) {
+      if (!REJECTED.equals(e.getSQLState()) || asked == null || asked.containsKey("password")) {
+        throw Failure.of(e);
+      }
+      askForPassword(asked, e);
+    }
+    try {
+      return new Connected(connectTo(usable));
     } catch (SQLException e) {
       throw Failure.of(e);
     }
+  }
+
+  private Connection connectTo(String usable) throws Failure, SQLException {
+    String seconds = Long.toString(patience.toSeconds());
+    Properties properties = properties();
+    properties.setProperty("loginTimeout", seconds);
+    properties.setProperty("connectTimeout", seconds);
+    return DriverManager.getConnection(usable, properties);
+  }
+
+  private static void askForPassword(Properties asked, SQLException why) throws Failure {
+    Console console = Terminal.console();
+    if (console == null) {
+      throw new Failure(
+          "The database wants a password: set "
+              + PASSWORD
+              + ", or PGPASSFILE to a password file that has one for this server.",
+          why);
+    }
+    char @Nullable [] typed = console.readPassword("Password: ");
+    asked.setProperty("password", typed == null ? "" : new String(typed));
   }
 
   private @Nullable Properties asked;
@@ -136,8 +179,11 @@ final class DatabaseOptions {
   private Properties properties() throws Failure {
     if (asked == null) {
       Properties found = new Properties();
-      found.setProperty("user", setting(USER, "user"));
-      found.setProperty("password", setting(PASSWORD, "password"));
+      found.setProperty("user", user());
+      String password = environment.get(PASSWORD);
+      if (password != null && !password.isEmpty()) {
+        found.setProperty("password", password);
+      }
       asked = found;
     }
     Properties copy = new Properties();
@@ -147,6 +193,8 @@ final class DatabaseOptions {
 
   private String url() throws Failure {
     String given = url == null ? environment.get(URL) : url;
+    Limits.require(
+        "--connect-within in seconds", (double) patience.toSeconds(), 1, LONGEST_PATIENCE);
     if (given == null || given.isBlank()) {
       throw new Failure(
           "No database is named: add --db jdbc:postgresql://HOST:PORT/DATABASE, or set "
@@ -176,25 +224,24 @@ final class DatabaseOptions {
 
   /** A pool of the tool's own settings. */
   static HikariDataSource pool(HikariConfig config, int size) {
+    return pool(config, size, PATIENCE);
+  }
+
+  private static HikariDataSource pool(HikariConfig config, int size, Duration patience) {
     config.setMaximumPoolSize(size);
-    config.setConnectionTimeout(PATIENCE_SECONDS * 1_000L);
+    config.setConnectionTimeout(patience.toMillis());
     config.setInitializationFailTimeout(-1);
     return new HikariDataSource(config);
   }
 
-  private String setting(String variable, String what) throws Failure {
-    String value = environment.get(variable);
+  private String user() throws Failure {
+    String value = environment.get(USER);
     if (value != null) {
       return value;
     }
     Console console = Terminal.console();
     if (console == null) {
-      throw new Failure(
-          "The database's " + what + " is not known: set " + variable + " (it may be empty).");
-    }
-    if (what.equals("password")) {
-      char @Nullable [] typed = console.readPassword("Password: ");
-      return typed == null ? "" : new String(typed);
+      throw new Failure("The database's user is not known: set " + USER + ".");
     }
     String typed = console.readLine("User: ");
     return typed == null ? "" : typed;

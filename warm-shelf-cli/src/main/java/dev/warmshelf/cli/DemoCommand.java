@@ -4,6 +4,7 @@ import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.measure.report.ReportPage;
+import dev.warmshelf.measure.text.ShellText;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Scale;
@@ -191,11 +192,11 @@ final class DemoCommand implements Callable<Integer> {
       throws InterruptedException {
     screen.line("");
     screen.line("The database stays until Ctrl-C. In another terminal:");
-    screen.line(
-        "  SHELF_DB_USER=postgres SHELF_DB_PASSWORD= ./shelf measure --db " + server.url(DATABASE));
-    screen.line(
-        "  SHELF_DB_USER=postgres SHELF_DB_PASSWORD= ./shelf survey --db " + server.url(DATABASE));
-    screen.line("  ./shelf study " + recorded(server));
+    screen.line("  export SHELF_DB_URL=" + server.url(DATABASE) + " SHELF_DB_USER=postgres");
+    screen.line("  export PGPASSFILE=" + ShellText.quoted(server.passwords().toString()));
+    screen.line("  ./shelf measure");
+    screen.line("  ./shelf survey");
+    screen.line("  ./shelf study " + ShellText.quoted(recorded(server).toString()));
     new CountDownLatch(1).await();
   }
 

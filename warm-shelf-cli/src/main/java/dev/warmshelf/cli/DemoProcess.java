@@ -66,11 +66,11 @@ final class DemoProcess {
       throws SQLException, FeedException {
     WarmShelf.Builder builder =
         WarmShelf.over(reads)
-            .following(JournalFeed.on(url, USER, ""))
+            .following(JournalFeed.on(url, USER, null))
             .warmStart(WarmStart.from(file));
     return shares
         ? builder
-            .sharing(Sharing.through(PostgresStore.on(url, USER, "").answeringWithin(PATIENCE)))
+            .sharing(Sharing.through(PostgresStore.on(url, USER, null).answeringWithin(PATIENCE)))
             .open()
         : builder.open();
   }

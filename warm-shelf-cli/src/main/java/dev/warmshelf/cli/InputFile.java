@@ -1,14 +1,29 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.file.RegularFile;
 import java.io.IOException;
-import java.nio.charset.MalformedInputException;
-import java.nio.file.Files;
+import java.nio.charset.CharacterCodingException;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 
 /** Files that the engineer names to be read. */
 final class InputFile {
+  private static final int MOST_BYTES = 64 << 20;
+
   private InputFile() {}
+
+  /**
+   * Refuses what is no file.
+   *
+   * @throws Failure if it is a directory, a device or a pipe
+   */
+  static void require(Path file) throws Failure {
+    try {
+      RegularFile.require(file);
+    } catch (IOException e) {
+      throw Failure.of("The file " + file + " cannot be read", e);
+    }
+  }
 
   /**
    * The text in a file.
@@ -16,14 +31,11 @@ final class InputFile {
    * @throws Failure if it is no text in UTF-8, or cannot be read
    */
   static String read(Path file) throws Failure {
-    if (Files.isDirectory(file)) {
-      throw new Failure(file + " is a directory, not a file.");
-    }
     try {
-      return Files.readString(file);
+      return RegularFile.text(file, MOST_BYTES);
     } catch (NoSuchFileException e) {
       throw new Failure("There is no file " + file + ".", e);
-    } catch (MalformedInputException e) {
+    } catch (CharacterCodingException e) {
       throw new Failure("The file " + file + " is not UTF-8 text.", e);
     } catch (IOException e) {
       throw Failure.of("The file " + file + " cannot be read", e);

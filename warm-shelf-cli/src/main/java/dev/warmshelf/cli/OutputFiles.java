@@ -33,6 +33,9 @@ final class OutputFiles {
     if (Files.isDirectory(file)) {
       throw new Failure(option + " " + file + " is a directory; name a file.");
     }
+    if (Files.exists(file) && !Files.isRegularFile(file)) {
+      throw new Failure(option + " " + file + " is a device or a pipe; name a file.");
+    }
     Path directory = file.toAbsolutePath().getParent();
     if (directory == null || !Files.isDirectory(directory)) {
       throw new Failure(option + " " + file + ": there is no directory " + directory + ".");

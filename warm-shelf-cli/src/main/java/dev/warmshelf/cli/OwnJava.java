@@ -1,5 +1,6 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.scenario.LocalPostgres;
 import java.util.ArrayList;
 import java.util.List;
 
@@ -11,6 +12,7 @@ final class OwnJava {
   static ProcessBuilder running(Class<?> main, List<String> arguments) {
     List<String> line = new ArrayList<>();
     line.add(ProcessHandle.current().info().command().orElse("java"));
+    line.add(LocalPostgres.optionForPrograms());
     line.add("-cp");
     line.add(System.getProperty("java.class.path"));
     line.add(main.getName());

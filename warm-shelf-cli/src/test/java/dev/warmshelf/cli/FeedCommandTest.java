@@ -75,7 +75,7 @@ class FeedCommandTest {
 
   @Test
   void aRoleThatIsToFollowGetsItsRightsAndIsCheckedForThem() throws Exception {
-    execute("CREATE ROLE \"The App\" LOGIN");
+    execute("CREATE ROLE \"The App\" " + LocalPostgres.login());
     assertThat(run("install", "port").exitCode()).isZero();
     Ran lacking = run("check", "--reader", "The App");
     assertThat(lacking.exitCode()).isEqualTo(1);
@@ -89,7 +89,7 @@ class FeedCommandTest {
     assertThat(run("check", "--reader", "nobody").err()).contains("no role 'nobody'");
     try (WarmShelf warm =
         WarmShelf.over(server.dataSource("postgres"))
-            .following(JournalFeed.on(url(), "The App", ""))
+            .following(JournalFeed.on(url(), "The App", null))
             .open()) {
       assertThat(warm.feedMeters()).isPresent();
     }

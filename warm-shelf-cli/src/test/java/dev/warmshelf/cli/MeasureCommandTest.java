@@ -527,13 +527,7 @@ class MeasureCommandTest {
         StatementDatabase.at(
             DatabaseOptions.of(
                 null,
-                Map.of(
-                    "SHELF_DB_URL",
-                    server.url("postgres"),
-                    "SHELF_DB_USER",
-                    "postgres",
-                    "SHELF_DB_PASSWORD",
-                    "")))) {
+                Map.of("SHELF_DB_URL", server.url("postgres"), "SHELF_DB_USER", "postgres")))) {
       KeyExplanation explanation =
           KeyExplanation.of(
               "SELECT count(*) FROM open_sailing, booking_2026_05", Map.of(), database);
@@ -549,8 +543,14 @@ class MeasureCommandTest {
     assertThat(failureOf("jdbc:postgresql://localhost/x?user=a&password=b", Map.of()))
         .contains("SHELF_DB_PASSWORD");
     assertThat(failureOf("jdbc:postgresql://localhost/x", Map.of())).contains("SHELF_DB_USER");
-    assertThat(failureOf("jdbc:postgresql://localhost/x", Map.of("SHELF_DB_USER", "a")))
-        .contains("SHELF_DB_PASSWORD");
+    String known = System.getProperty("org.postgresql.pgpassfile");
+    System.setProperty("org.postgresql.pgpassfile", "/nowhere");
+    try {
+      assertThat(failureOf(server.url("postgres"), Map.of("SHELF_DB_USER", "postgres")))
+          .contains("SHELF_DB_PASSWORD", "PGPASSFILE");
+    } finally {
+      System.setProperty("org.postgresql.pgpassfile", known);
+    }
   }
 
   private static String failureOf(String url, Map<String, String> environment) {

@@ -41,7 +41,7 @@ class StoreCommandTest {
       DataSource plain = server.dataSource("postgres");
       SkerryLine.loadTiny(plain);
       Journal.on(plain).install(SkerryLine.FOLLOWED);
-      run(plain, "CREATE ROLE sharer LOGIN");
+      run(plain, "CREATE ROLE sharer " + LocalPostgres.login());
       assertThat(store(server, "check").exitCode()).isOne();
       assertThat(store(server, "check").out()).contains("'shelf store create' makes one");
       assertThat(store(server, "create", "--role", "nobody").exitCode()).isEqualTo(2);

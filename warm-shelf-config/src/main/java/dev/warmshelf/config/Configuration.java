@@ -6,6 +6,7 @@ import dev.warmshelf.Sharing;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.WarmStart;
 import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.file.RegularFile;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.repository.MethodRule;
 import dev.warmshelf.shelf.Capacity;
@@ -14,8 +15,10 @@ import dev.warmshelf.yaml.YamlException;
 import dev.warmshelf.yaml.YamlNode;
 import java.io.IOException;
 import java.io.InputStream;
+import java.nio.charset.CharacterCodingException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
+import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.sql.SQLException;
 import java.time.Duration;
@@ -74,6 +77,8 @@ public final class Configuration {
     this.repositories = Map.copyOf(read.repositories);
   }
 
+  private static final int MOST_BYTES = 4 << 20;
+
   /**
    * Reads a file.
    *
@@ -81,10 +86,14 @@ public final class Configuration {
    */
   public static Configuration read(Path file) {
     try {
-      return of(Files.readString(file), file.toString(), System::getenv);
+      return of(RegularFile.text(file, MOST_BYTES), file.toString(), System::getenv);
+    } catch (NoSuchFileException e) {
+      throw new ConfigurationException(file.toString(), List.of("there is no such file."));
+    } catch (CharacterCodingException e) {
+      throw new ConfigurationException(file.toString(), List.of("the file is not UTF-8 text."));
     } catch (IOException e) {
       throw new ConfigurationException(
-          file.toString(), List.of("the file cannot be read: " + e + "."));
+          file.toString(), List.of("the file cannot be read: " + e.getMessage() + "."));
     }
   }
 
@@ -282,10 +291,7 @@ public final class Configuration {
         return Optional.empty();
       }
       String own = url;
-      JournalFeed made =
-          own == null
-              ? JournalFeed.on(source)
-              : JournalFeed.on(own, user == null ? "" : user, password == null ? "" : password);
+      JournalFeed made = own == null ? JournalFeed.on(source) : JournalFeed.on(own, user, password);
       JournalFeed polling = made.polling(lookingEvery);
       return Optional.of(listens ? polling.listening() : polling);
     }

@@ -1,7 +1,7 @@
 package dev.warmshelf.config;
 
+import dev.warmshelf.file.RegularFile;
 import java.io.IOException;
-import java.nio.file.Files;
 import java.nio.file.InvalidPathException;
 import java.nio.file.Path;
 import java.util.function.UnaryOperator;
@@ -15,6 +15,7 @@ import org.jspecify.annotations.Nullable;
  * file of its own, such as a secret's.
  */
 final class Environment {
+  private static final int MOST_BYTES = 64 << 10;
   private static final Pattern REFERENCE = Pattern.compile("\\$\\{([^}]*)}");
   private static final Pattern NAME = Pattern.compile("[A-Za-z_][A-Za-z0-9_]*");
 
@@ -46,7 +47,7 @@ final class Environment {
     if (what.startsWith("file:")) {
       String path = what.substring("file:".length());
       try {
-        return Files.readString(Path.of(path)).strip();
+        return RegularFile.text(Path.of(path), MOST_BYTES).strip();
       } catch (IOException | InvalidPathException e) {
         throw new IllegalArgumentException(
             "the file '" + path + "' cannot be read; put the value there, or name another file.");

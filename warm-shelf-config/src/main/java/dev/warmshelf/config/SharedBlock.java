@@ -46,9 +46,7 @@ record SharedBlock(
 
   Sharing over(DataSource source) {
     PostgresStore store =
-        url == null
-            ? PostgresStore.on(source)
-            : PostgresStore.on(url, user == null ? "" : user, password == null ? "" : password);
+        url == null ? PostgresStore.on(source) : PostgresStore.on(url, user, password);
     store = connections == null ? store : store.reading(connections);
     store = answersWithin == null ? store : store.answeringWithin(answersWithin);
     Sharing sharing = Sharing.through(store);

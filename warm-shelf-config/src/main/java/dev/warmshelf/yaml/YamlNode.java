@@ -9,7 +9,12 @@ import java.util.function.BiConsumer;
 import java.util.function.UnaryOperator;
 import org.snakeyaml.engine.v2.api.LoadSettings;
 import org.snakeyaml.engine.v2.api.lowlevel.Compose;
+import org.snakeyaml.engine.v2.api.lowlevel.Parse;
 import org.snakeyaml.engine.v2.common.ScalarStyle;
+import org.snakeyaml.engine.v2.events.AliasEvent;
+import org.snakeyaml.engine.v2.events.CollectionEndEvent;
+import org.snakeyaml.engine.v2.events.CollectionStartEvent;
+import org.snakeyaml.engine.v2.events.Event;
 import org.snakeyaml.engine.v2.exceptions.MarkedYamlEngineException;
 import org.snakeyaml.engine.v2.exceptions.YamlEngineException;
 import org.snakeyaml.engine.v2.nodes.MappingNode;
@@ -20,6 +25,8 @@ import org.snakeyaml.engine.v2.nodes.SequenceNode;
 
 /** A piece of a YAML file that knows its line, so that whatever is wrong with it can be shown. */
 public final class YamlNode {
+  private static final int DEEPEST = 40;
+
   private final Node node;
   private final int line;
   private final UnaryOperator<String> resolving;
@@ -47,8 +54,10 @@ public final class YamlNode {
    * @throws YamlException if it is no YAML
    */
   public static YamlNode parse(String text, UnaryOperator<String> resolving) {
+    LoadSettings settings = LoadSettings.builder().setUseMarks(true).build();
     try {
-      return new Compose(LoadSettings.builder().setUseMarks(true).build())
+      requireFlat(settings, text);
+      return new Compose(settings)
           .composeString(text)
           .map(node -> new YamlNode(node, 1, resolving))
           .orElseThrow(() -> new YamlException(1, "the file is empty."));
@@ -57,6 +66,31 @@ public final class YamlNode {
       throw new YamlException(line, "this is not YAML: " + e.getProblem() + ".");
     } catch (YamlEngineException e) {
       throw new YamlException(1, "this is not YAML: " + e.getMessage());
+    }
+  }
+
+  /**
+   * What follows goes into what is inside by calls, so that is not deep; and no piece stands for
+   * one with such a name in it, which might be itself, or grow with each name (YAML 1.2.2, section
+   * 3.2.2.2).
+   */
+  private static void requireFlat(LoadSettings settings, String text) {
+    int depth = 0;
+    int named = Integer.MAX_VALUE; // how deep the outermost piece is that has a name
+    for (Event event : new Parse(settings).parseString(text)) {
+      int line = event.getStartMark().map(mark -> mark.getLine() + 1).orElse(1);
+      if (event instanceof AliasEvent && depth >= named) {
+        throw new YamlException(line, "an alias stands within what another one may stand for.");
+      } else if (event instanceof CollectionStartEvent start) {
+        depth++;
+        if (depth > DEEPEST) {
+          throw new YamlException(line, "this is more than " + DEEPEST + " levels deep.");
+        }
+        named = start.getAnchor().isPresent() ? Math.min(named, depth) : named;
+      } else if (event instanceof CollectionEndEvent) {
+        named = named == depth ? Integer.MAX_VALUE : named;
+        depth--;
+      }
     }
   }
 

@@ -21,6 +21,8 @@ import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.ValueSource;
 
 class ConfigurationTest {
   private static Configuration of(String text) {
@@ -133,6 +135,49 @@ class ConfigurationTest {
             byDefault -> assertThat(byDefault).startsWith("line 3: a password has no default"),
             shared -> assertThat(shared).startsWith("line 5: a password does not stand"))
         .noneMatch(mistake -> mistake.contains("s3cret"));
+  }
+
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "namespace: x\nrules: &a [*a]",
+        "namespace: x\nrules: &a {tables: *a}",
+        "x: &a {y: 1}\nrules: &b [*a, *a]\nz: &c [*b, *b]"
+      })
+  void noPieceStandsForOneThatHoldsAnother(String text) {
+    assertThat(mistakesOf(text))
+        .singleElement()
+        .asString()
+        .startsWith("line 2: an alias stands within");
+  }
+
+  @Test
+  void whatIsTooDeepIsAMistakeWithALine() {
+    for (int levels : new int[] {41, 100_000}) {
+      String flow = "namespace: x\nrules: " + "[".repeat(levels) + "]".repeat(levels);
+      assertThat(mistakesOf(flow))
+          .singleElement()
+          .asString()
+          .startsWith("line 2: this is more than 40 levels deep");
+    }
+    StringBuilder block = new StringBuilder();
+    for (int level = 0; level < 3_000; level++) {
+      block.append(" ".repeat(level)).append("a:\n");
+    }
+    assertThat(mistakesOf(block.toString())).singleElement().asString().contains("levels deep");
+  }
+
+  @Test
+  void whatIsNoFileIsNotRead() {
+    for (String no : new String[] {"/dev/zero", "/dev", "/nowhere/warm-shelf.yaml"}) {
+      assertThatThrownBy(() -> Configuration.read(Path.of(no)))
+          .isInstanceOf(ConfigurationException.class)
+          .hasMessageContaining(no);
+    }
+    assertThat(mistakesOf("namespace: \"${file:/dev/zero}\""))
+        .singleElement()
+        .asString()
+        .contains("'/dev/zero' cannot be read");
   }
 
   @Test
@@ -319,6 +364,6 @@ class ConfigurationTest {
     assertThatThrownBy(() -> of("")).hasMessageContaining("the file is empty");
     assertThatThrownBy(() -> Configuration.read(Path.of("no-such.yaml")))
         .isInstanceOf(ConfigurationException.class)
-        .hasMessageContaining("cannot be read");
+        .hasMessageContaining("no such file");
   }
 }

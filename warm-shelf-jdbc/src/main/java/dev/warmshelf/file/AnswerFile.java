@@ -38,6 +38,7 @@ public record AnswerFile(
    */
   public static AnswerFile read(Path file, String program, long atMost)
       throws IOException, AnswerFileException {
+    RegularFile.require(file);
     long size = Files.size(file);
     if (size > Math.min(atMost, Integer.MAX_VALUE - 8)) {
       throw new AnswerFileException("it has " + size + " bytes, which is more than are read");

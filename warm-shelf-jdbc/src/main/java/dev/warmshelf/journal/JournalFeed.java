@@ -61,8 +61,10 @@ public final class JournalFeed extends PollingFeed {
    * The same over a connection of its own, that comes from no pool.
    *
    * @param url as {@link java.sql.DriverManager} knows it
+   * @param user null for what the URL says, or the driver finds
+   * @param password null for the same, such as the one in a password file
    */
-  public static JournalFeed on(String url, String user, String password) {
+  public static JournalFeed on(String url, @Nullable String user, @Nullable String password) {
     return on(new OwnConnections(url, user, password));
   }
 

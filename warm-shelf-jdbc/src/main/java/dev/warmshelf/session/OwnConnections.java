@@ -5,25 +5,35 @@ import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.SQLException;
 import java.sql.SQLFeatureNotSupportedException;
+import java.util.Properties;
 import java.util.logging.Logger;
 import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
 
 /** Connections that come from no pool. Thread-safe. */
 public final class OwnConnections implements DataSource {
   private final String url;
-  private final String user;
-  private final String password;
+  private final Properties who = new Properties();
 
-  /** They lead there, as this role. */
-  public OwnConnections(String url, String user, String password) {
+  /**
+   * They lead there, as this role.
+   *
+   * @param user null for what the URL says, or the driver finds
+   * @param password null for the same, such as the one in a password file
+   */
+  public OwnConnections(String url, @Nullable String user, @Nullable String password) {
     this.url = url;
-    this.user = user;
-    this.password = password;
+    if (user != null) {
+      who.setProperty("user", user);
+    }
+    if (password != null) {
+      who.setProperty("password", password);
+    }
   }
 
   @Override
   public Connection getConnection() throws SQLException {
-    return getConnection(user, password);
+    return DriverManager.getConnection(url, who);
   }
 
   @Override

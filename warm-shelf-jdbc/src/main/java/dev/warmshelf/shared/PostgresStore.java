@@ -109,8 +109,10 @@ public final class PostgresStore implements SharedStore {
    *
    * @param url as {@link java.sql.DriverManager} knows it; its parameters say whether they are
    *     encrypted, and whom they trust
+   * @param user null for what the URL says, or the driver finds
+   * @param password null for the same, such as the one in a password file
    */
-  public static PostgresStore on(String url, String user, String password) {
+  public static PostgresStore on(String url, @Nullable String user, @Nullable String password) {
     int parameters = url.indexOf('?');
     String where = parameters < 0 ? url : url.substring(0, parameters);
     return new PostgresStore(

@@ -9,6 +9,7 @@ import dev.warmshelf.Waiting;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
@@ -409,7 +410,9 @@ class JournalFeedTest {
   @Test
   void theRightsThatTheDocumentsNameAreEnoughToFollow() throws Exception {
     database.run(
-        "DO $$ BEGIN CREATE ROLE follower LOGIN; EXCEPTION WHEN duplicate_object THEN NULL; END $$;"
+        "DO $$ BEGIN CREATE ROLE follower "
+            + LocalPostgres.login()
+            + "; EXCEPTION WHEN duplicate_object THEN NULL; END $$;"
             + "GRANT SELECT ON port TO follower");
     String page = Files.readString(Path.of("../docs/freshness.md"));
     int grants = page.indexOf("GRANT USAGE");

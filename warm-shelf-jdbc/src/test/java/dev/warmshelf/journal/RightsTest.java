@@ -7,6 +7,7 @@ import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.TestDatabase;
 import dev.warmshelf.Waiting;
 import dev.warmshelf.WarmShelf;
+import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shelf.Origin;
 import java.sql.Connection;
 import java.sql.SQLException;
@@ -30,7 +31,9 @@ class RightsTest {
   void open() throws Exception {
     database = TestDatabase.create();
     database.run(
-        "DO $$BEGIN CREATE ROLE mallory LOGIN; EXCEPTION WHEN duplicate_object THEN NULL; END$$;"
+        "DO $$BEGIN CREATE ROLE mallory "
+            + LocalPostgres.login()
+            + "; EXCEPTION WHEN duplicate_object THEN NULL; END$$;"
             + " GRANT CREATE ON SCHEMA public TO mallory;"
             + " DO $$BEGIN EXECUTE format('GRANT CREATE ON DATABASE %I TO mallory',"
             + " current_database()); END$$;"

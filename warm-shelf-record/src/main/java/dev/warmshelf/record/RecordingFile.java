@@ -154,6 +154,13 @@ public final class RecordingFile {
         });
   }
 
+  /** A device may have no end, and a pipe lets whoever opens it wait. */
+  static void requireFile(Path file) throws IOException {
+    if (Files.exists(file) && !Files.isRegularFile(file)) {
+      throw new IOException(file + " is a directory, a device or a pipe, not a file.");
+    }
+  }
+
   /**
    * Reads a recording, question by question, in about the order in which they were answered. One
    * that was cut off is read as far as it goes.
@@ -161,6 +168,7 @@ public final class RecordingFile {
    * @throws IOException if the file cannot be read, or is no recording; the message names the line
    */
   public static Summary read(Path file, Reader each) throws IOException {
+    requireFile(file);
     RecordingFile reading = new RecordingFile(each);
     int number = 0;
     try (InputStream in = Files.newInputStream(file);

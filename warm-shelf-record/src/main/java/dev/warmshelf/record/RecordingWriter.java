@@ -49,6 +49,7 @@ final class RecordingWriter {
   RecordingWriter(ShelfRecording.Plan plan, Instant began) throws IOException {
     this.parameters = plan.parameters();
     this.mostBytes = plan.mostBytes();
+    RecordingFile.requireFile(plan.file());
     this.out = new Counted(Files.newOutputStream(plan.file()));
     this.json = new JsonFactory().createGenerator(new GZIPOutputStream(out, BUFFER, true));
     json.setPrettyPrinter(new MinimalPrettyPrinter("\n"));

@@ -292,6 +292,10 @@ class ShelfRecordingTest {
         .hasMessageContaining("line 2: there is no statement 7");
     assertThatThrownBy(() -> RecordingFile.read(compressed(head + "nonsense\n{}\n"), q -> {}))
         .hasMessageContaining("line 2: this is not JSON");
+    assertThatThrownBy(() -> RecordingFile.read(Path.of("/dev/zero"), q -> {}))
+        .hasMessageContaining("not a file");
+    assertThatThrownBy(() -> ShelfRecording.to(Path.of("/dev/full")).begin())
+        .hasMessageContaining("not a file");
   }
 
   @Test

@@ -1,13 +1,16 @@
 package dev.warmshelf.scenario;
 
 import io.zonky.test.db.postgres.embedded.EmbeddedPostgres;
+import java.io.File;
 import java.io.IOException;
 import java.io.InputStream;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.security.SecureRandom;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.HexFormat;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -25,11 +28,23 @@ import org.postgresql.ds.PGSimpleDataSource;
  * server goes on; {@link #removeAbandoned()} finds such servers, stops them and deletes their
  * directories.
  *
+ * <p>Whoever connects, by the loopback interface or a socket, must know a password that each
+ * process makes up, since a superuser may run any program as this user. The driver finds it in a
+ * password file in that directory, which nobody else may look into; so do other programs that are
+ * told of it by {@code PGPASSFILE} (manual, section 34.16).
+ *
  * <p>Commits are not flushed to disk ({@code fsync} is off): the data is made up and can be made
  * again.
  */
 public final class LocalPostgres implements AutoCloseable {
   private static final String DATA = "data";
+  private static final String PASSWORDS = "pgpass";
+  private static final String PASSWORDS_PROPERTY = "org.postgresql.pgpassfile";
+  private static final String PASSWORD = randomText();
+
+  /** Of servers of this process that run; the driver is told of the first one's. */
+  private static final List<Path> PASSWORD_FILES = new ArrayList<>();
+
   private static final Duration START_LIMIT = Duration.ofSeconds(60);
   private static final Duration STOP_LIMIT = Duration.ofSeconds(10);
 
@@ -115,10 +130,18 @@ public final class LocalPostgres implements AutoCloseable {
               .setDataDirectory(directory.path().resolve(DATA))
               .setCleanDataDirectory(false)
               .setPGStartupWait(START_LIMIT)
-              .setServerConfig("fsync", "off");
+              .setServerConfig("fsync", "off")
+              // Options of initdb's. Not SCRAM: what makes guessing dear, which nobody can here,
+              // takes longer than all else that a test does with a connection.
+              .setLocaleConfig("auth", "md5")
+              .setLocaleConfig("pwfile", write(directory.path().resolve("initial"), PASSWORD))
+              .setConnectConfig("password", PASSWORD);
       settings.forEach(builder::setServerConfig);
       adjust.accept(builder);
-      return new LocalPostgres(directory, builder.start());
+      LocalPostgres started = new LocalPostgres(directory, builder.start());
+      write(started.passwords(), "localhost:*:*:*:" + PASSWORD);
+      tellDriver(started.passwords(), true);
+      return started;
     } catch (IOException | RuntimeException e) {
       directory.delete();
       throw e;
@@ -133,11 +156,59 @@ public final class LocalPostgres implements AutoCloseable {
     return home().resolve("programs");
   }
 
+  private static String randomText() {
+    byte[] random = new byte[16];
+    new SecureRandom().nextBytes(random);
+    return HexFormat.of().formatHex(random);
+  }
+
+  private static String write(Path file, String text) throws IOException {
+    File made = file.toFile();
+    if (!made.createNewFile() || !made.setReadable(false, false) || !made.setReadable(true)) {
+      throw new IOException(file + " cannot be made for its user alone.");
+    }
+    Files.writeString(file, text);
+    return file.toString();
+  }
+
+  private static synchronized void tellDriver(Path file, boolean isThere) {
+    if (isThere) {
+      PASSWORD_FILES.add(file);
+    } else {
+      PASSWORD_FILES.remove(file);
+    }
+    if (PASSWORD_FILES.isEmpty()) {
+      System.clearProperty(PASSWORDS_PROPERTY);
+    } else {
+      System.setProperty(PASSWORDS_PROPERTY, PASSWORD_FILES.get(0).toString());
+    }
+  }
+
+  /** A password file that leads to this server, for {@code PGPASSFILE}. */
+  public Path passwords() {
+    return directory().resolve(PASSWORDS);
+  }
+
+  /**
+   * For another Java program on this server, which finds the password file by it.
+   *
+   * @return an option of the {@code java} command
+   */
+  public static String optionForPrograms() {
+    return "-D" + PASSWORDS_PROPERTY + "=" + System.getProperty(PASSWORDS_PROPERTY, "");
+  }
+
+  /** What makes a role one that can log in here, in {@code CREATE ROLE}. */
+  public static String login() {
+    return "LOGIN PASSWORD '" + PASSWORD + "'";
+  }
+
   /** A data source for a database of this server, as its superuser. Opens a connection per call. */
   public PGSimpleDataSource dataSource(String database) {
     PGSimpleDataSource source = new PGSimpleDataSource();
     source.setURL(url(database));
     source.setUser("postgres");
+    source.setPassword(PASSWORD);
     return source;
   }
 
@@ -230,6 +301,7 @@ public final class LocalPostgres implements AutoCloseable {
   public synchronized void close() throws IOException {
     Optional<ProcessHandle> process = serverIn(directory());
     server.close();
+    tellDriver(passwords(), false);
     process.ifPresent(ended -> awaitEnd(ended, true));
     directory.delete();
   }

@@ -8,6 +8,7 @@ import dev.warmshelf.measure.survey.SurveyedStatement;
 import dev.warmshelf.measure.survey.SurveyedStatement.Advice;
 import dev.warmshelf.measure.survey.SurveyedStatement.Keepable;
 import dev.warmshelf.measure.survey.SurveyedStatement.Refused;
+import dev.warmshelf.measure.text.ShellText;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
 import java.util.ArrayList;
@@ -230,7 +231,7 @@ public final class SurveyReport {
   String installCommand() {
     return "shelf feed install "
         + surveyed.tracked().entrySet().stream()
-            .map(each -> followed(each.getKey(), each.getValue()))
+            .map(each -> ShellText.quoted(followed(each.getKey(), each.getValue())))
             .collect(Collectors.joining(" "));
   }
 

@@ -162,7 +162,7 @@ class SurveyTest {
 
   @Test
   void aRoleWithFewRightsIsToldWhatItCannotSee() throws Exception {
-    run("CREATE ROLE looks LOGIN", "GRANT pg_read_all_stats TO looks");
+    run("CREATE ROLE looks " + LocalPostgres.login(), "GRANT pg_read_all_stats TO looks");
     PGSimpleDataSource theirs = (PGSimpleDataSource) database();
     theirs.setUser("looks");
     Survey blind = Survey.begin(theirs, KEPT);
