@@ -294,7 +294,7 @@ class ShelfRecordingTest {
         .hasMessageContaining("line 2: this is not JSON");
     assertThatThrownBy(() -> RecordingFile.read(Path.of("/dev/zero"), q -> {}))
         .hasMessageContaining("not a file");
-    assertThatThrownBy(() -> ShelfRecording.to(Path.of("/dev/full")).begin())
+    assertThatThrownBy(() -> ShelfRecording.to(Path.of("/dev/full")).open())
         .hasMessageContaining("not a file");
   }
 

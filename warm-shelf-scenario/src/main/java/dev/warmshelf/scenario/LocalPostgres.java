@@ -4,6 +4,7 @@ import io.zonky.test.db.postgres.embedded.EmbeddedPostgres;
 import java.io.File;
 import java.io.IOException;
 import java.io.InputStream;
+import java.io.UncheckedIOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.security.SecureRandom;
@@ -17,6 +18,7 @@ import java.util.Optional;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.locks.LockSupport;
 import java.util.function.Consumer;
+import java.util.stream.Stream;
 import java.util.zip.ZipEntry;
 import java.util.zip.ZipInputStream;
 import org.postgresql.ds.PGSimpleDataSource;
@@ -65,9 +67,13 @@ public final class LocalPostgres implements AutoCloseable {
   private final OwnedDirectory directory;
   private final EmbeddedPostgres server;
 
-  private LocalPostgres(OwnedDirectory directory, EmbeddedPostgres server) {
+  /** Ends it with the virtual machine, if nobody has closed it. */
+  private final Thread ifEnded;
+
+  private LocalPostgres(OwnedDirectory directory, EmbeddedPostgres server, Thread ifEnded) {
     this.directory = directory;
     this.server = server;
+    this.ifEnded = ifEnded;
   }
 
   /**
@@ -123,12 +129,15 @@ public final class LocalPostgres implements AutoCloseable {
       Map<String, String> settings, Consumer<EmbeddedPostgres.Builder> adjust) throws IOException {
     PrivateDirectory.make(home());
     OwnedDirectory directory = OwnedDirectory.create(home());
+    Thread ifEnded = new Thread(() -> giveUp(directory), "server-given-up");
+    Runtime.getRuntime().addShutdownHook(ifEnded);
     try {
       EmbeddedPostgres.Builder builder =
           EmbeddedPostgres.builder()
               .setOverrideWorkingDirectory(programs().toFile())
               .setDataDirectory(directory.path().resolve(DATA))
               .setCleanDataDirectory(false)
+              .setRegisterShutdownHook(false)
               .setPGStartupWait(START_LIMIT)
               .setServerConfig("fsync", "off")
               // Options of initdb's. Not SCRAM: what makes guessing dear, which nobody can here,
@@ -138,13 +147,51 @@ public final class LocalPostgres implements AutoCloseable {
               .setConnectConfig("password", PASSWORD);
       settings.forEach(builder::setServerConfig);
       adjust.accept(builder);
-      LocalPostgres started = new LocalPostgres(directory, builder.start());
+      LocalPostgres started = new LocalPostgres(directory, builder.start(), ifEnded);
       write(started.passwords(), "localhost:*:*:*:" + PASSWORD);
       tellDriver(started.passwords(), true);
       return started;
     } catch (IOException | RuntimeException e) {
-      directory.delete();
+      if (forget(ifEnded)) {
+        directory.delete();
+      }
       throw e;
+    }
+  }
+
+  /**
+   * Where the virtual machine shuts down. A server that starts may begin processes meanwhile, and
+   * they files.
+   */
+  private static void giveUp(OwnedDirectory directory) {
+    long deadline = System.nanoTime() + STOP_LIMIT.toNanos();
+    while (Files.exists(directory.path()) && System.nanoTime() < deadline) {
+      List<ProcessHandle> begun = begunIn(directory.path());
+      begun.forEach(ProcessHandle::destroyForcibly);
+      begun.forEach(process -> awaitEnd(process, true));
+      try {
+        directory.delete();
+      } catch (IOException | UncheckedIOException e) {
+        Thread.onSpinWait(); // it grows, or somebody else deletes it
+      }
+    }
+  }
+
+  private static List<ProcessHandle> begunIn(Path directory) {
+    String named = directory.toString();
+    return ProcessHandle.current()
+        .descendants()
+        .filter(process -> process.info().commandLine().orElse("").contains(named))
+        .flatMap(process -> Stream.concat(Stream.of(process), process.descendants()))
+        .toList();
+  }
+
+  /** Whether it does not run. */
+  private static boolean forget(Thread hook) {
+    try {
+      return Runtime.getRuntime().removeShutdownHook(hook);
+    } catch (IllegalStateException e) {
+      return false;
     }
   }
 
@@ -294,8 +341,8 @@ public final class LocalPostgres implements AutoCloseable {
   }
 
   /**
-   * Stops the server, waits until it has ended, and deletes its directory. The embedding library
-   * stops the server too when the virtual machine shuts down, hence the wait.
+   * Stops the server, waits until it has ended, and deletes its directory. What nobody closes is
+   * stopped when the virtual machine shuts down.
    */
   @Override
   public synchronized void close() throws IOException {
@@ -304,6 +351,7 @@ public final class LocalPostgres implements AutoCloseable {
     tellDriver(passwords(), false);
     process.ifPresent(ended -> awaitEnd(ended, true));
     directory.delete();
+    forget(ifEnded);
   }
 
   /**

@@ -3,6 +3,7 @@ package dev.warmshelf.scenario;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.attribute.PosixFilePermissions;
@@ -10,8 +11,12 @@ import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.ResultSet;
 import java.sql.SQLException;
+import java.util.List;
+import java.util.concurrent.CountDownLatch;
+import java.util.concurrent.TimeUnit;
 import java.util.stream.Stream;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.ValueSource;
 
@@ -44,6 +49,49 @@ class LocalPostgresTest {
       }
       assertThat(PosixFilePermissions.toString(Files.getPosixFilePermissions(server.directory())))
           .isEqualTo("rwx------");
+    }
+  }
+
+  /** Ended at each stage of its start: it is made, filled, a server runs in it. */
+  @ParameterizedTest
+  @ValueSource(strings = {"owner", "data/base", "data/postmaster.pid", "pgpass"})
+  void aStartThatIsGivenUpLeavesNothing(String stage, @TempDir Path caches) throws Exception {
+    Path home = caches.resolve("warm-shelf");
+    PrivateDirectory.make(home);
+    Files.createSymbolicLink(home.resolve("programs"), LocalPostgres.programs());
+    ProcessBuilder starting =
+        new ProcessBuilder(
+            ProcessHandle.current().info().command().orElseThrow(),
+            "-cp",
+            System.getProperty("java.class.path"),
+            Starting.class.getName());
+    starting.environment().put("XDG_CACHE_HOME", caches.toString());
+    Process process = starting.redirectError(ProcessBuilder.Redirect.DISCARD).start();
+    while (servers(home).stream().noneMatch(made -> Files.exists(made.resolve(stage)))) {
+      assertThat(process.isAlive()).as("it goes on until it is ended").isTrue();
+      Thread.onSpinWait();
+    }
+    List<ProcessHandle> begun = process.descendants().toList();
+    process.destroy();
+    process.waitFor();
+    assertThat(servers(home)).isEmpty();
+    for (ProcessHandle each : begun) {
+      each.onExit().get(20, TimeUnit.SECONDS);
+    }
+    Files.delete(home.resolve("programs"));
+  }
+
+  private static List<Path> servers(Path home) throws IOException {
+    try (Stream<Path> held = Files.list(home)) {
+      return held.filter(path -> path.getFileName().toString().startsWith("server-")).toList();
+    }
+  }
+
+  /** Starts a server until it is ended. */
+  static final class Starting {
+    public static void main(String[] arguments) throws Exception {
+      LocalPostgres.startForSchemas();
+      new CountDownLatch(1).await();
     }
   }
 
