@@ -6,6 +6,7 @@ import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.SkerryLine;
 import java.io.IOException;
 import java.io.UncheckedIOException;
+import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -18,7 +19,8 @@ import org.postgresql.ds.PGSimpleDataSource;
 
 /**
  * A database of a test's own, with a tiny Skerry Line in it and the journal on its tables. One
- * server serves all tests of the module; each database is copied from a template.
+ * server serves all tests of the module; each database is copied from a template. {@code
+ * -Dserver=JAR} names another server's binaries, such as one of {@code target/servers}.
  */
 public final class TestDatabase {
   private static final AtomicInteger COUNT = new AtomicInteger();
@@ -34,7 +36,9 @@ public final class TestDatabase {
     TestDatabase database = new TestDatabase("test_" + COUNT.incrementAndGet());
     try (Connection admin = SERVER.dataSource("postgres").getConnection();
         Statement statement = admin.createStatement()) {
-      statement.execute("CREATE DATABASE " + database.name + " TEMPLATE skerry STRATEGY file_copy");
+      boolean chooses = admin.getMetaData().getDatabaseMajorVersion() >= 15;
+      String by = chooses ? " STRATEGY file_copy" : ""; // what older ones do anyway
+      statement.execute("CREATE DATABASE " + database.name + " TEMPLATE skerry" + by);
     }
     return database;
   }
@@ -114,7 +118,9 @@ public final class TestDatabase {
 
   private static LocalPostgres startServer() {
     try {
-      LocalPostgres server = LocalPostgres.start();
+      String other = System.getProperty("server");
+      LocalPostgres server =
+          other == null ? LocalPostgres.start() : LocalPostgres.startOf(Path.of(other));
       Runtime.getRuntime().addShutdownHook(new Thread(() -> close(server)));
       try (Connection admin = server.dataSource("postgres").getConnection();
           Statement statement = admin.createStatement()) {

@@ -103,7 +103,7 @@ final class FeedCommand implements Runnable {
         return 0;
       }
       journal.install(named);
-      return report(journal.check(), false);
+      return reportAfter("installed", journal);
     } catch (IllegalArgumentException e) {
       throw new Failure(String.valueOf(e.getMessage()), e);
     }
@@ -117,8 +117,9 @@ final class FeedCommand implements Runnable {
       footer = {"", DatabaseOptions.HELP})
   int upgrade(@Mixin DatabaseOptions database) throws Failure, SQLException {
     try (HikariDataSource pool = database.pool(CONNECTIONS)) {
-      Journal.on(pool).telling(err()::println).upgrade();
-      return report(Journal.on(pool).check(), false);
+      Journal journal = Journal.on(pool).telling(err()::println);
+      journal.upgrade();
+      return reportAfter("upgraded", journal);
     }
   }
 
@@ -227,6 +228,20 @@ final class FeedCommand implements Runnable {
     return spec.commandLine().getOut();
   }
 
+  /** What was done stays done, whether or not it can be looked at. */
+  private int reportAfter(String done, Journal journal) throws Failure {
+    try {
+      return report(journal.check(), false);
+    } catch (SQLException e) {
+      throw new Failure(
+          "The journal is "
+              + done
+              + ", but then it could not be looked at; see 'shelf feed check'. "
+              + Failure.inOneLine(e),
+          e);
+    }
+  }
+
   private int report(JournalStatus checkup, boolean json) {
     PrintWriter out = out();
     if (json) {
@@ -245,6 +260,7 @@ final class FeedCommand implements Runnable {
     checkup.tables().forEach((lane, columns) -> tables.put(lane.name(), columns));
     fields.put("tables", tables);
     fields.put("watchesSchema", checkup.watchesSchema());
+    fields.put("owner", checkup.owner());
     fields.put("rows", checkup.size().rows());
     fields.put("bytes", checkup.size().bytes());
     fields.put("retentionSeconds", checkup.retention().toSeconds());
@@ -272,6 +288,15 @@ final class FeedCommand implements Runnable {
           status.watchesSchema()
               ? "schema:  its changes are noted, too"
               : "schema:  looked at twice a second; to have changes noted as they happen takes a superuser");
+    }
+    if (!status.owner().isEmpty()) {
+      lines.add(
+          status.isOwnedByItself()
+              ? "owner:   " + status.owner() + ", a role that nobody can be"
+              : "owner:   "
+                  + status.owner()
+                  + "; whoever can be this role can change what is noted, and triggers run with its"
+                  + " rights. A superuser's 'shelf feed upgrade' gives it a role of its own");
     }
     status.problems().forEach(problem -> lines.add("WRONG:   " + problem));
     if (status.installed()) {

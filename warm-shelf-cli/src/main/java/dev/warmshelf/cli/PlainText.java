@@ -1,5 +1,6 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.measure.text.Controls;
 import java.io.FilterWriter;
 import java.io.IOException;
 import java.io.PrintWriter;
@@ -7,10 +8,8 @@ import java.io.Writer;
 
 /**
  * What the tool prints is text and nothing else: names, values and statements that others have
- * chosen reach a terminal without its commands. Controls of C0 and C1 (ECMA-48) other than the end
- * of a line and the tab, and those that turn the direction of writing (Unicode Standard Annex 9),
- * are written by their numbers as JSON escapes them (RFC 8259, section 7), so that JSON means what
- * it did.
+ * chosen reach a terminal without its commands. {@linkplain Controls Controls} are written by their
+ * numbers as JSON escapes them, so that JSON means what it did.
  *
  * <p>Thread-safe.
  */
@@ -45,8 +44,8 @@ final class PlainText extends PrintWriter {
 
     @Override
     public void write(int c) throws IOException {
-      if (isShown((char) c)) {
-        out.write("\\u%04x".formatted(c & 0xffff));
+      if (Controls.isOne((char) c)) {
+        out.write(Controls.shown((char) c));
       } else {
         out.write(c);
       }
@@ -63,7 +62,7 @@ final class PlainText extends PrintWriter {
       for (int i = from; i < from + count; i++) {
         char c = text.charAt(i);
         boolean endsLine = c == '\r' && i + 1 < from + count && text.charAt(i + 1) == '\n';
-        if (isShown(c) && !endsLine) {
+        if (Controls.isOne(c) && !endsLine) {
           out.write(text, plain, i - plain);
           write(c);
           plain = i + 1;
@@ -71,17 +70,5 @@ final class PlainText extends PrintWriter {
       }
       out.write(text, plain, from + count - plain);
     }
-  }
-
-  /** Whether a character is shown by its number rather than sent. */
-  private static boolean isShown(char c) {
-    if (Character.isISOControl(c)) {
-      return c != '\n' && c != '\t';
-    }
-    return c == '\u061c'
-        || c == '\u200e'
-        || c == '\u200f'
-        || (c >= '\u202a' && c <= '\u202e')
-        || (c >= '\u2066' && c <= '\u2069');
   }
 }

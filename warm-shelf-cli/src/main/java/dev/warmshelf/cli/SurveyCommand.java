@@ -13,6 +13,7 @@ import dev.warmshelf.study.Study;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.nio.file.Path;
+import java.sql.SQLException;
 import java.time.Duration;
 import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
@@ -53,6 +54,8 @@ import picocli.CommandLine.Spec;
     })
 final class SurveyCommand implements Callable<Integer> {
   private static final int CONNECTIONS = 2;
+  private static final int TIMES = 4;
+  private static final int PAUSE_SECONDS = 5;
   private static final Duration LEAST = Duration.ofSeconds(1);
 
   @Spec
@@ -158,6 +161,23 @@ final class SurveyCommand implements Callable<Integer> {
     }
   }
 
+  /** What was watched is not lost with a connection: it is in the server's statistics. */
+  private static Surveyed end(Survey survey, Screen screen) throws Exception {
+    for (int left = TIMES; ; left--) {
+      try {
+        return survey.end(
+            (done, all) ->
+                screen.status("looked at " + Text.count(done) + " of " + Text.count(all)));
+      } catch (SQLException e) {
+        if (left == 1) {
+          throw e;
+        }
+        screen.line("shelf: " + Failure.inOneLine(e) + " It is looked at again.");
+        TimeUnit.SECONDS.sleep(PAUSE_SECONDS);
+      }
+    }
+  }
+
   /** Watches a database for a time, or until Ctrl-C. */
   private static Surveyed survey(
       DataSource database, Duration watched, Duration kept, Screen screen) throws Exception {
@@ -171,8 +191,7 @@ final class SurveyCommand implements Callable<Integer> {
           break;
         }
       }
-      return survey.end(
-          (done, all) -> screen.status("looked at " + Text.count(done) + " of " + Text.count(all)));
+      return end(survey, screen);
     } catch (SurveyException e) {
       throw new Failure(String.valueOf(e.getMessage()), e);
     } finally {

@@ -3,6 +3,7 @@ package dev.warmshelf.driver;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.DriverAnswer;
 import dev.warmshelf.shelf.Reading;
+import java.sql.Array;
 import java.sql.Blob;
 import java.sql.Clob;
 import java.sql.ResultSet;
@@ -51,7 +52,10 @@ final class KeptResultSet extends ShelvedResultSet {
     return bytes == null ? null : bytes.clone();
   }
 
-  /** The current row, made by the caller's connection: over it large objects are read. */
+  /**
+   * The current row, made by the caller's connection: large objects are read over it, and it is
+   * asked what type an array's elements have.
+   */
   private ResultSet row() throws SQLException {
     int row = isOwn ? 0 : getRow();
     if (row == 0) {
@@ -82,6 +86,31 @@ final class KeptResultSet extends ShelvedResultSet {
   @Override
   public @Nullable Clob getClob(String column) throws SQLException {
     return getClob(findColumn(column));
+  }
+
+  @Override
+  public @Nullable Array getArray(int column) throws SQLException {
+    getString(column);
+    return owner().wrapped(row().getArray(column));
+  }
+
+  @Override
+  public @Nullable Array getArray(String column) throws SQLException {
+    return getArray(findColumn(column));
+  }
+
+  @Override
+  public <T> @Nullable T getObject(int column, Class<T> type) throws SQLException {
+    if (type != Array.class && type != Blob.class && type != Clob.class) {
+      return super.getObject(column, type);
+    }
+    getString(column);
+    return owner().wrapped(row().getObject(column, type), type);
+  }
+
+  @Override
+  public <T> @Nullable T getObject(String column, Class<T> type) throws SQLException {
+    return getObject(findColumn(column), type);
   }
 
   /**

@@ -35,6 +35,9 @@ public final class Journal {
   /** Of what stands in the database. */
   static final int VERSION = 6;
 
+  /** Made where a superuser installs. */
+  static final String OWNER = "warm_shelf";
+
   /** SQL for the second, since the epoch, until which somebody follows; 0 if nobody ever did. */
   static final String READ_UNTIL =
       "coalesce(pg_catalog.pg_sequence_last_value("

@@ -18,6 +18,7 @@ import java.util.Map;
  * @param installed whether there is one
  * @param tables the followed tables, each with its tracked columns
  * @param watchesSchema whether changes of the schema are noted like others
+ * @param owner the role that owns the journal and runs its triggers; empty if there is none
  * @param size of the journal
  * @param retention how long rows are kept
  * @param isRead whether somebody follows; if not, nothing is noted
@@ -27,6 +28,7 @@ public record JournalStatus(
     boolean installed,
     Map<Lane, List<String>> tables,
     boolean watchesSchema,
+    String owner,
     Size size,
     Duration retention,
     boolean isRead,
@@ -48,10 +50,16 @@ public record JournalStatus(
              pg_total_relation_size('warm_shelf.journal'),
              (SELECT extract(epoch FROM clock_timestamp() - min(at))::bigint
               FROM warm_shelf.journal),
-             %s >= extract(epoch FROM clock_timestamp())
+             %s >= extract(epoch FROM clock_timestamp()),
+             (SELECT pg_get_userbyid(nspowner) FROM pg_namespace WHERE nspname = 'warm_shelf')
       FROM warm_shelf.installation i
       """
           .formatted(Journal.READ_UNTIL);
+
+  /** Whether it is owned by a role that nobody can be, as where a superuser installs. */
+  public boolean isOwnedByItself() {
+    return owner.equals(Journal.OWNER);
+  }
 
   /** A transaction is no trouble as long as it is not open for longer than this. */
   private static final Duration USUAL = Duration.ofMinutes(1);
@@ -92,7 +100,7 @@ public record JournalStatus(
   }
 
   private JournalStatus with(List<String> all) {
-    return new JournalStatus(installed, tables, watchesSchema, size, retention, isRead, all);
+    return new JournalStatus(installed, tables, watchesSchema, owner, size, retention, isRead, all);
   }
 
   /**
@@ -122,10 +130,17 @@ public record JournalStatus(
       if (!row.next()) {
         problems.add("the installation has no name; readers cannot find their place");
         return new JournalStatus(
-            true, tables, false, new Size(0, 0), Duration.ZERO, false, problems);
+            true, tables, false, "", new Size(0, 0), Duration.ZERO, false, problems);
       }
       if (row.getInt(1) != Journal.VERSION) {
-        problems.add("it is of version " + row.getInt(1) + ", not " + Journal.VERSION);
+        problems.add(
+            "it is of version "
+                + row.getInt(1)
+                + ", not "
+                + Journal.VERSION
+                + (row.getInt(1) < Journal.VERSION
+                    ? "; 'shelf feed upgrade' brings it there, or goes on where that was cut off"
+                    : "; use a program of that version"));
       }
       Duration retention = Duration.ofSeconds(row.getLong(2));
       boolean awake = row.getBoolean(7);
@@ -136,7 +151,8 @@ public record JournalStatus(
                 + " transaction has been open all the while");
       }
       Size size = new Size(row.getLong(4), row.getLong(5));
-      return new JournalStatus(true, tables, row.getBoolean(3), size, retention, awake, problems);
+      return new JournalStatus(
+          true, tables, row.getBoolean(3), row.getString(8), size, retention, awake, problems);
     }
   }
 
@@ -160,7 +176,7 @@ public record JournalStatus(
   /** One of which nothing more can be said than what is wrong. */
   private static JournalStatus unusable(boolean installed, String problem) {
     return new JournalStatus(
-        installed, Map.of(), false, new Size(0, 0), Duration.ZERO, false, List.of(problem));
+        installed, Map.of(), false, "", new Size(0, 0), Duration.ZERO, false, List.of(problem));
   }
 
   private static void addHolders(Connection connection, Duration usual, List<String> problems)

@@ -330,6 +330,8 @@ class RightsTest {
     Journal journal = Journal.on(mallorys()).telling(told::add);
     assertThatThrownBy(() -> journal.install(List.of("mine:id", "parted:id")))
         .isInstanceOf(SQLException.class);
+    assertThat(journal.check().owner()).isEqualTo("mallory");
+    assertThat(journal.check().isOwnedByItself()).isFalse();
     assertThat(told).containsExactly("followed 1 of 2: \"public\".\"mine\"");
     assertThat(journal.covered()).hasToString("[public.mine]");
     assertThat(

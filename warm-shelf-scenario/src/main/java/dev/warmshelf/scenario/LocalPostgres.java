@@ -16,11 +16,13 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicReference;
 import java.util.concurrent.locks.LockSupport;
 import java.util.function.Consumer;
 import java.util.stream.Stream;
 import java.util.zip.ZipEntry;
 import java.util.zip.ZipInputStream;
+import org.jspecify.annotations.Nullable;
 import org.postgresql.ds.PGSimpleDataSource;
 
 /**
@@ -129,7 +131,8 @@ public final class LocalPostgres implements AutoCloseable {
       Map<String, String> settings, Consumer<EmbeddedPostgres.Builder> adjust) throws IOException {
     PrivateDirectory.make(home());
     OwnedDirectory directory = OwnedDirectory.create(home());
-    Thread ifEnded = new Thread(() -> giveUp(directory), "server-given-up");
+    AtomicReference<LocalPostgres> made = new AtomicReference<>();
+    Thread ifEnded = new Thread(() -> endWithMachine(directory, made.get()), "server-ends");
     Runtime.getRuntime().addShutdownHook(ifEnded);
     try {
       EmbeddedPostgres.Builder builder =
@@ -150,6 +153,7 @@ public final class LocalPostgres implements AutoCloseable {
       LocalPostgres started = new LocalPostgres(directory, builder.start(), ifEnded);
       write(started.passwords(), "localhost:*:*:*:" + PASSWORD);
       tellDriver(started.passwords(), true);
+      made.set(started);
       return started;
     } catch (IOException | RuntimeException e) {
       if (forget(ifEnded)) {
@@ -157,6 +161,18 @@ public final class LocalPostgres implements AutoCloseable {
       }
       throw e;
     }
+  }
+
+  private static void endWithMachine(OwnedDirectory directory, @Nullable LocalPostgres server) {
+    try {
+      if (server != null) {
+        server.close();
+        return;
+      }
+    } catch (IOException | UncheckedIOException e) {
+      Thread.onSpinWait(); // what is left of it is taken away as that of one that starts
+    }
+    giveUp(directory);
   }
 
   /**
@@ -346,6 +362,9 @@ public final class LocalPostgres implements AutoCloseable {
    */
   @Override
   public synchronized void close() throws IOException {
+    if (!Files.exists(directory())) {
+      return; // it has been closed
+    }
     Optional<ProcessHandle> process = serverIn(directory());
     server.close();
     tellDriver(passwords(), false);

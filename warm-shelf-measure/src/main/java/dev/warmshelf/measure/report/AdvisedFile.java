@@ -4,6 +4,7 @@ import dev.warmshelf.measure.survey.Surveyed;
 import dev.warmshelf.measure.survey.SurveyedStatement;
 import dev.warmshelf.measure.survey.SurveyedStatement.Advice;
 import dev.warmshelf.measure.survey.SurveyedStatement.Keepable;
+import dev.warmshelf.measure.text.Controls;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.store.Leaving;
 import dev.warmshelf.study.Findings;
@@ -35,7 +36,7 @@ public final class AdvisedFile {
   private static final double ENOUGH = 0.99;
 
   private static final String USUAL_SHELF = "main";
-  private static final Pattern PLAIN = Pattern.compile("[A-Za-z][\\w .-]*");
+  private static final Pattern PLAIN = Pattern.compile("[A-Za-z]([\\w .-]*\\w)?");
 
   private final @Nullable Surveyed surveyed;
   private final @Nullable Findings findings;
@@ -103,7 +104,7 @@ public final class AdvisedFile {
     room();
     shelves();
     rules();
-    return String.join("\n", lines) + "\n";
+    return lines.stream().map(AdvisedFile::printable).collect(Collectors.joining("\n", "", "\n"));
   }
 
   private void add(SurveyedStatement each) {
@@ -276,7 +277,27 @@ public final class AdvisedFile {
         });
   }
 
+  /** In double quotes, where {@link #printable} is an escape (YAML 1.2.2, section 5.7). */
   private static String quoted(String text) {
-    return PLAIN.matcher(text).matches() ? text : "'" + text.replace("'", "''") + "'";
+    return PLAIN.matcher(text).matches()
+        ? text
+        : '"' + text.replace("\\", "\\\\").replace("\"", "\\\"").replace("\n", "\\n") + '"';
+  }
+
+  /** A line without what is no text in YAML, or ends a line there (sections 5.1 and 5.4). */
+  private static String printable(String line) {
+    StringBuilder printable = new StringBuilder();
+    for (int i = 0; i < line.length(); i++) {
+      char c = line.charAt(i);
+      boolean taken =
+          !Controls.isOne(c)
+              && c != '\n'
+              && c != '\u2028'
+              && c != '\u2029'
+              && c != '\ufeff'
+              && c < '\ufffe';
+      printable.append(taken ? String.valueOf(c) : Controls.shown(c));
+    }
+    return printable.toString();
   }
 }

@@ -139,6 +139,28 @@ class AdvisedFileTest {
         .doesNotContain("SELECT 4", "SELECT 5");
   }
 
+  /** What the tool writes, it takes. */
+  @Test
+  void anyNameAndAnyTextIsTakenAgain() throws Exception {
+    String odd = " it's \"1\": {x} # - \\ \t\u0001\u0085\u2028\u202e\ufeff\ud83d\ude00 ";
+    String text =
+        AdvisedFile.of(
+            surveyed(
+                surveyed(
+                    "SELECT '" + odd + "\r\n",
+                    Optional.empty(),
+                    Optional.empty(),
+                    keepable(0.9, odd)),
+                surveyed("SELECT 2", Optional.empty(), Optional.empty(), keepable(0.9, "null")),
+                surveyed("SELECT 3", Optional.empty(), Optional.of(odd), keepable(0.9, "t"))),
+            null,
+            "a test of " + odd + "\nrules: x");
+    assertThat(read(text).rules().stream().map(Rule::toString))
+        .containsExactlyInAnyOrder(
+            "tables [\"" + odd.replace("\"", "\"\"") + "\"]: kept on main",
+            "tables [null]: kept on main");
+  }
+
   @Test
   void whatCannotBeKeptMayStillWantAnIndex() throws Exception {
     Surveyed surveyed =
