@@ -55,6 +55,9 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   @Override
   public @Nullable Reading<Answer> read(StatementFacts facts, Parameters bound)
       throws SQLException {
+    if (warm.doorsAreShut()) {
+      return null;
+    }
     DoorText text = (DoorText) facts;
     DoorStatement asked = statement(text, bound);
     Observation computation = Observation.current();
@@ -146,6 +149,11 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   @Override
   public void readsOtherwise() {
     isReadPast("");
+  }
+
+  @Override
+  public void hasFailed(Throwable why) {
+    warm.doorHasFailed(why);
   }
 
   @Override

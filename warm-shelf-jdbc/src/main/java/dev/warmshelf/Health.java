@@ -31,6 +31,12 @@ public record Health(
      * are answered by the database until somebody clears it.
      */
     FOUND_WRONG,
+    /**
+     * A wrapped data source has failed as it never should, such as with another version of the
+     * driver; the log has more. The database answered instead, and answers everything that is asked
+     * through wrapped data sources if that cannot get better in this process.
+     */
+    FAILING,
     /** Changes arrive too late for a shelf, which therefore does as its policy says. */
     LAGGING,
     /** Changes do not arrive: each shelf does as its policy says. */

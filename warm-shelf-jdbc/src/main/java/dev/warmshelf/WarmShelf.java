@@ -56,6 +56,8 @@ import java.util.function.UnaryOperator;
 import java.util.stream.Collectors;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /**
  * Keeps the answers of read queries over one database, and keeps them true.
@@ -72,6 +74,7 @@ import org.jspecify.annotations.Nullable;
  * valid.
  */
 public final class WarmShelf implements AutoCloseable {
+  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
 
   /** The shelf that a query is kept on unless it says otherwise. */
   public static final String MAIN_SHELF = "main";
@@ -108,6 +111,11 @@ public final class WarmShelf implements AutoCloseable {
   private final @Nullable Survivors survivors;
   private final @Nullable SharedAnswers shared;
   private volatile boolean closed;
+
+  /** Why a wrapped data source has failed at last; null if none has. */
+  private volatile @Nullable String doorFailure;
+
+  private volatile boolean doorsShut;
 
   private WarmShelf(Builder builder, Session session, TimeSource time, Board board) {
     this.dataSource = builder.dataSource;
@@ -438,6 +446,10 @@ public final class WarmShelf implements AutoCloseable {
       return new Health(
           Health.State.CLOSED, Optional.empty(), Optional.empty(), "it has been closed", gives);
     } else if (feed == null) {
+      String failing = doorFailure;
+      if (failing != null) {
+        return new Health(Health.State.FAILING, Optional.empty(), Optional.empty(), failing, gives);
+      }
       return new Health(Health.State.ON_TTL_ALONE, Optional.empty(), Optional.empty(), "", gives);
     }
     Optional<Duration> lag =
@@ -449,6 +461,16 @@ public final class WarmShelf implements AutoCloseable {
       Optional<Instant> since = Optional.ofNullable(mark).map(last -> time.wallAt(last.nanos()));
       return new Health(Health.State.LOST, lag, since, trouble, gives);
     }
+    return failing(lag, gives).orElseGet(() -> judged(lag, gives));
+  }
+
+  private Optional<Health> failing(Optional<Duration> lag, Map<String, String> gives) {
+    return Optional.ofNullable(doorFailure)
+        .map(why -> new Health(Health.State.FAILING, lag, Optional.empty(), why, gives));
+  }
+
+  /** How it is while changes arrive. */
+  private Health judged(Optional<Duration> lag, Map<String, String> gives) {
     String wrong = foundWrong();
     if (!wrong.isEmpty()) {
       return new Health(Health.State.FOUND_WRONG, lag, Optional.empty(), wrong, gives);
@@ -463,6 +485,29 @@ public final class WarmShelf implements AutoCloseable {
             Optional.empty(),
             "changes come later than these shelves tolerate: " + late,
             gives);
+  }
+
+  /**
+   * A wrapped data source could not read from a shelf, or not show what was read. What is logged
+   * once is not logged for each read.
+   */
+  void doorHasFailed(Throwable why) {
+    boolean forGood = why instanceof LinkageError;
+    boolean known = doorFailure != null;
+    doorsShut |= forGood;
+    doorFailure =
+        (forGood
+                ? "wrapped data sources do not fit what they run with, so the database answers: "
+                : "a wrapped data source has failed, and the database answered: ")
+            + why;
+    if (!known) {
+      LOG.error("A wrapped data source has failed; the database is asked instead.", why);
+    }
+  }
+
+  /** Whether nothing is read from shelves through wrapped data sources any more. */
+  boolean doorsAreShut() {
+    return doorsShut;
   }
 
   /** What audits have found wrong that nobody has cleared yet, in words; empty for nothing. */

@@ -28,6 +28,7 @@ import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
 import java.util.concurrent.atomic.AtomicInteger;
+import java.util.concurrent.atomic.AtomicReference;
 import java.util.stream.Stream;
 import javax.sql.DataSource;
 import org.junit.jupiter.api.AfterEach;
@@ -673,6 +674,50 @@ class DoorTest {
       statement.setInt(1, 0);
       assertThat(statement.executeQuery().next()).isTrue();
     }
+  }
+
+  /** Also what says that the library does not fit the driver: then it is not tried again. */
+  @Test
+  void whateverFailsInItTheDatabaseAnswersAndHealthSaysSo() throws Exception {
+    AtomicReference<Throwable> thrown = new AtomicReference<>();
+    database = TestDatabase.create();
+    warm =
+        database
+            .shelf(5)
+            .shelf(
+                "odd",
+                policy -> policy,
+                Recipe.plain()
+                    .adding(
+                        "tenant",
+                        () -> {
+                          if (thrown.get() instanceof Error error) {
+                            throw error;
+                          } else if (thrown.get() instanceof RuntimeException exception) {
+                            throw exception;
+                          }
+                          return 1;
+                        }))
+            .keeping(Rule.ofTables("port").on("odd"))
+            .open();
+    opened.add(0, warm);
+    DataSource door = warm.dataSource();
+    warmUp(door);
+    assertThat(warm.health().isWell()).isTrue();
+    thrown.set(new IllegalStateException("no tenant"));
+    Asked direct = ask(door);
+    assertThat(direct.origin()).isNotEqualTo(Origin.KEPT);
+    assertThat(warm.health().state()).isEqualTo(Health.State.FAILING);
+    assertThat(warm.health().why()).contains("no tenant");
+    thrown.set(null);
+    assertThat(ask(door).origin()).as("it may get better").isEqualTo(Origin.KEPT);
+    assertThat(ask(door).name()).isEqualTo(direct.name());
+    thrown.set(new NoSuchMethodError("Field(String)"));
+    assertThat(ask(door).name()).isEqualTo(direct.name());
+    thrown.set(null);
+    assertThat(ask(door).origin()).as("it cannot get better").isNotEqualTo(Origin.KEPT);
+    assertThat(warm.health().why()).contains("do not fit", "Field(String)");
+    assertThat(warm.health().isWell()).isFalse();
   }
 
   @Test

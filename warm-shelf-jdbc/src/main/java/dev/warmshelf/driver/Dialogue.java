@@ -37,6 +37,12 @@ public interface Dialogue {
    */
   void sent();
 
+  /**
+   * Reading, or showing what was read, has failed as it never should, such as with another version
+   * of the driver. The caller's statement is executed as if there were no shelf.
+   */
+  void hasFailed(Throwable why);
+
   /** Statements will be sent on the connection that nobody tells of. */
   void isHandedOut();
 

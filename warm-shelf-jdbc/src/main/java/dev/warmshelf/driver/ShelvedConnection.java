@@ -75,10 +75,22 @@ final class ShelvedConnection extends DelegatingConnection {
   }
 
   /**
-   * The answer of a shelf; null if the database is to be asked. What it must ask the database for
-   * that fails as the caller's own statement would.
+   * The answer of a shelf; null if the database is to be asked, as whenever anything fails here
+   * that is not the database. What must be asked of that fails as the caller's own statement would.
    */
-  @Nullable Reading<Answer> read(StatementFacts facts, Parameters bound) throws SQLException {
+  @Nullable KeptResultSet kept(StatementFacts facts, Parameters bound, ShelvedStatement statement)
+      throws SQLException {
+    try {
+      Reading<Answer> reading = read(facts, bound);
+      return reading == null ? null : resultSet(reading, statement);
+    } catch (RuntimeException | LinkageError e) {
+      dialogue.hasFailed(e);
+      return null;
+    }
+  }
+
+  private @Nullable Reading<Answer> read(StatementFacts facts, Parameters bound)
+      throws SQLException {
     if (isClosed()) {
       return null;
     }
@@ -140,7 +152,8 @@ final class ShelvedConnection extends DelegatingConnection {
   }
 
   /** A result set of a kept answer, made by the caller's own connection if it has one. */
-  KeptResultSet resultSet(Reading<Answer> reading, ShelvedStatement statement) throws SQLException {
+  private KeptResultSet resultSet(Reading<Answer> reading, ShelvedStatement statement)
+      throws SQLException {
     DriverAnswer answer = (DriverAnswer) reading.value();
     if (real == null && !answer.isSimple()) {
       real();

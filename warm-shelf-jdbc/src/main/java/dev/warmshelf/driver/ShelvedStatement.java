@@ -1,7 +1,5 @@
 package dev.warmshelf.driver;
 
-import dev.warmshelf.row.Answer;
-import dev.warmshelf.shelf.Reading;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -99,12 +97,12 @@ class ShelvedStatement extends DelegatingStatement {
     }
     ended();
     closeResults();
-    Reading<Answer> reading = isClosed() ? null : connection.read(facts, bound);
-    if (reading == null) {
+    KeptResultSet shown = isClosed() ? null : connection.kept(facts, bound, this);
+    if (shown == null) {
       return null;
     }
-    given = connection.resultSet(reading, this);
-    kept = given;
+    given = shown;
+    kept = shown;
     answered = true;
     return given;
   }

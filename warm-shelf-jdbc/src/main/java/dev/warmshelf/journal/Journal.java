@@ -67,6 +67,16 @@ public final class Journal {
       ORDER BY s.nspname, c.relname, g.tgname
       """;
 
+  /** The functions that the triggers call. */
+  private static final String FUNCTIONS =
+      """
+      SELECT format('%I.%I', w.nspname, p.proname)
+      FROM pg_proc p JOIN pg_namespace w ON w.oid = p.pronamespace
+      WHERE w.nspname = 'warm_shelf' AND p.proname LIKE 'note\\_%'
+        AND p.prorettype = 'trigger'::regtype
+      ORDER BY p.proname
+      """;
+
   /** Each followed table and what its trigger was made with, whether or not all is well with it. */
   private static final String FOLLOWED =
       """
@@ -86,6 +96,7 @@ public final class Journal {
   private static final String LONGEST_STALL = "50ms";
 
   private static final Duration PAUSE = Duration.ofMillis(100);
+  private static final Duration BREATH = Duration.ofMillis(25);
   private static final Duration PATIENCE = Duration.ofSeconds(30);
 
   /**
@@ -339,6 +350,7 @@ public final class Journal {
    */
   public void remove() throws SQLException {
     Map<String, List<String>> drops = drops();
+    List<String> functions = functionDrops();
     try (Borrowed admin =
         Borrowed.from(dataSource)
             .autoCommit(true)
@@ -350,6 +362,9 @@ public final class Journal {
         runPatiently(admin, String.join("\n", table.getValue()));
         done++;
         told.accept("removed %d of %d: %s".formatted(done, drops.size(), table.getKey()));
+      }
+      for (String function : functions) {
+        runPatiently(admin, function);
       }
       run(admin, SCHEMA_REMOVAL);
     }
@@ -366,6 +381,7 @@ public final class Journal {
     script.add("SET LOCAL search_path = " + SqlText.SYSTEM_PATH + ";");
     script.add(EVENTS_REMOVAL);
     drops().values().forEach(script::addAll);
+    script.addAll(functionDrops());
     script.add(SCHEMA_REMOVAL);
     return String.join("\n", script);
   }
@@ -382,6 +398,18 @@ public final class Journal {
             .add(
                 "DROP TRIGGER IF EXISTS %s ON %s;"
                     .formatted(SqlText.identifier(rows.getString(1)), table));
+      }
+    }
+    return drops;
+  }
+
+  private List<String> functionDrops() throws SQLException {
+    List<String> drops = new ArrayList<>();
+    try (Borrowed admin = looking();
+        Statement statement = admin.connection().createStatement();
+        ResultSet rows = statement.executeQuery(FUNCTIONS)) {
+      while (rows.next()) {
+        drops.add("DROP FUNCTION IF EXISTS %s() CASCADE;".formatted(rows.getString(1)));
       }
     }
     return drops;
@@ -484,13 +512,17 @@ public final class Journal {
 
   /**
    * A table's lock makes its writers wait, also as long as it is waited for: so it is not waited
-   * for long, but again and again.
+   * for long, but again and again. And every session that has plans looks through all of them for
+   * each thing that has changed, before it does anything else, and is not done with that while more
+   * changes: so there is a pause.
    */
   private static void runPatiently(Borrowed admin, String script) throws SQLException {
     long deadline = System.nanoTime() + PATIENCE.toNanos();
     while (true) {
+      long began = System.nanoTime();
       try {
         commit(admin, "SET LOCAL lock_timeout = '" + LONGEST_STALL + "';\n" + script);
+        LockSupport.parkNanos(Math.max(BREATH.toNanos(), 3 * (System.nanoTime() - began)));
         return;
       } catch (SQLException e) {
         if (!LOCK_NOT_AVAILABLE.equals(e.getSQLState()) || System.nanoTime() > deadline) {

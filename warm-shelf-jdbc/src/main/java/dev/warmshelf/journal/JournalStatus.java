@@ -15,20 +15,18 @@ import java.util.Map;
 /**
  * How an installation of the journal stands.
  *
- * @param installed whether there is one
+ * @param owner the role that owns the journal and runs its triggers; empty if there is none
  * @param tables the followed tables, each with its tracked columns
  * @param watchesSchema whether changes of the schema are noted like others
- * @param owner the role that owns the journal and runs its triggers; empty if there is none
  * @param size of the journal
  * @param retention how long rows are kept
  * @param isRead whether somebody follows; if not, nothing is noted
  * @param problems what is wrong, in words that say what to do; empty if all is well
  */
 public record JournalStatus(
-    boolean installed,
+    String owner,
     Map<Lane, List<String>> tables,
     boolean watchesSchema,
-    String owner,
     Size size,
     Duration retention,
     boolean isRead,
@@ -50,11 +48,15 @@ public record JournalStatus(
              pg_total_relation_size('warm_shelf.journal'),
              (SELECT extract(epoch FROM clock_timestamp() - min(at))::bigint
               FROM warm_shelf.journal),
-             %s >= extract(epoch FROM clock_timestamp()),
-             (SELECT pg_get_userbyid(nspowner) FROM pg_namespace WHERE nspname = 'warm_shelf')
+             %s >= extract(epoch FROM clock_timestamp())
       FROM warm_shelf.installation i
       """
           .formatted(Journal.READ_UNTIL);
+
+  /** Whether there is one. */
+  public boolean installed() {
+    return !owner.isEmpty();
+  }
 
   /** Whether it is owned by a role that nobody can be, as where a superuser installs. */
   public boolean isOwnedByItself() {
@@ -100,7 +102,7 @@ public record JournalStatus(
   }
 
   private JournalStatus with(List<String> all) {
-    return new JournalStatus(installed, tables, watchesSchema, owner, size, retention, isRead, all);
+    return new JournalStatus(owner, tables, watchesSchema, size, retention, isRead, all);
   }
 
   /**
@@ -108,14 +110,14 @@ public record JournalStatus(
    */
   static JournalStatus of(Connection connection, List<FollowedTable> followed, Duration usual)
       throws SQLException {
-    if (!isThere(connection, "warm_shelf.installation", "name")) {
+    String owner = ownerOf(connection);
+    if (owner.isEmpty() || !isThere(connection, "warm_shelf.installation", "name")) {
       return unusable(
-          false,
-          "the journal is not installed in this database; 'shelf feed install' puts it there");
+          "", "the journal is not installed in this database; 'shelf feed install' puts it there");
     }
     if (!isThere(connection, "warm_shelf.installation", "awake_since")) {
       return unusable(
-          true,
+          owner,
           "the journal is of an older version; 'shelf feed upgrade' brings it to version "
               + Journal.VERSION);
     }
@@ -130,17 +132,10 @@ public record JournalStatus(
       if (!row.next()) {
         problems.add("the installation has no name; readers cannot find their place");
         return new JournalStatus(
-            true, tables, false, "", new Size(0, 0), Duration.ZERO, false, problems);
+            owner, tables, false, new Size(0, 0), Duration.ZERO, false, problems);
       }
       if (row.getInt(1) != Journal.VERSION) {
-        problems.add(
-            "it is of version "
-                + row.getInt(1)
-                + ", not "
-                + Journal.VERSION
-                + (row.getInt(1) < Journal.VERSION
-                    ? "; 'shelf feed upgrade' brings it there, or goes on where that was cut off"
-                    : "; use a program of that version"));
+        problems.add(otherVersion(row.getInt(1)));
       }
       Duration retention = Duration.ofSeconds(row.getLong(2));
       boolean awake = row.getBoolean(7);
@@ -151,8 +146,26 @@ public record JournalStatus(
                 + " transaction has been open all the while");
       }
       Size size = new Size(row.getLong(4), row.getLong(5));
-      return new JournalStatus(
-          true, tables, row.getBoolean(3), row.getString(8), size, retention, awake, problems);
+      return new JournalStatus(owner, tables, row.getBoolean(3), size, retention, awake, problems);
+    }
+  }
+
+  private static String otherVersion(int version) {
+    return "it is of version "
+        + version
+        + ", not "
+        + Journal.VERSION
+        + (version < Journal.VERSION
+            ? "; 'shelf feed upgrade' brings it there, or goes on where that was cut off"
+            : "; use a program of that version");
+  }
+
+  private static String ownerOf(Connection connection) throws SQLException {
+    try (Statement statement = connection.createStatement();
+        ResultSet row =
+            statement.executeQuery(
+                "SELECT pg_get_userbyid(nspowner) FROM pg_namespace WHERE nspname = 'warm_shelf'")) {
+      return row.next() ? row.getString(1) : "";
     }
   }
 
@@ -174,9 +187,9 @@ public record JournalStatus(
   }
 
   /** One of which nothing more can be said than what is wrong. */
-  private static JournalStatus unusable(boolean installed, String problem) {
+  private static JournalStatus unusable(String owner, String problem) {
     return new JournalStatus(
-        installed, Map.of(), false, "", new Size(0, 0), Duration.ZERO, false, List.of(problem));
+        owner, Map.of(), false, new Size(0, 0), Duration.ZERO, false, List.of(problem));
   }
 
   private static void addHolders(Connection connection, Duration usual, List<String> problems)

@@ -258,20 +258,22 @@ final class TriggerText {
     return "ARRAY[" + String.join(", ", texts) + "]";
   }
 
-  /** The triggers on one table, in place of what was there. */
+  /**
+   * The triggers on one table, in place of what was there. In few commands: after each that changes
+   * the table, all sessions look through all their plans.
+   */
   String triggersText(String schema, String table) {
     String name = SqlText.identifier(schema, table);
     List<String> literals = arguments.written().stream().map(SqlText::literal).toList();
+    List<String> enabled = new ArrayList<>();
     StringBuilder text = new StringBuilder();
     text.append("DROP TRIGGER IF EXISTS warm_shelf_change ON %s;\n".formatted(name));
     for (Event event : EVENTS) {
       String trigger = "warm_shelf_" + event.name().toLowerCase(java.util.Locale.ROOT);
       text.append(
           """
-          DROP TRIGGER IF EXISTS %1$s ON %2$s;
-          CREATE TRIGGER %1$s AFTER %3$s ON %2$s %4$s
+          CREATE OR REPLACE TRIGGER %1$s AFTER %3$s ON %2$s %4$s
             FOR EACH STATEMENT EXECUTE FUNCTION %5$s(%6$s);
-          ALTER TABLE %2$s ENABLE ALWAYS TRIGGER %1$s;
           """
               .formatted(
                   trigger,
@@ -280,7 +282,9 @@ final class TriggerText {
                   event.referencing(),
                   function(),
                   String.join(", ", literals)));
+      enabled.add("ENABLE ALWAYS TRIGGER " + trigger);
     }
+    text.append("ALTER TABLE %s %s;\n".formatted(name, String.join(", ", enabled)));
     return text.toString();
   }
 }

@@ -92,7 +92,6 @@ public final class DriverAnswer implements Answer {
           Oid.JSON,
           Oid.JSONB);
 
-  private static final int NO_LENGTH = -1;
   private static final int ROW_BYTES = 48;
   private static final int VALUE_BYTES = 16;
   private static final int COLUMN_BYTES = 2_000;
@@ -138,7 +137,7 @@ public final class DriverAnswer implements Answer {
         String name = types.getPGType(oid);
         String type = name == null ? "" : name;
         all.add(meta.getColumnLabel(i + 1));
-        fields[i] = new Field(all.get(i), oid, (short) NO_LENGTH, -1);
+        fields[i] = new Field(all.get(i), oid);
         fields[i].setSQLType(types.getSQLType(oid));
         fields[i].setPGType(type);
         readers[i] = ColumnReader.of(types.getSQLType(oid), type);
@@ -164,7 +163,7 @@ public final class DriverAnswer implements Answer {
         int oid = in.getInt();
         int sqlType = in.getInt();
         String type = ValueBytes.readText(in);
-        fields[i] = new Field(all.get(i), oid, (short) NO_LENGTH, -1);
+        fields[i] = new Field(all.get(i), oid);
         fields[i].setSQLType(sqlType);
         fields[i].setPGType(type);
         readers[i] = ColumnReader.of(sqlType, type);
