@@ -181,7 +181,7 @@ final class DemoCommand implements Callable<Integer> {
     screen.line(
         "   ./shelf key \"SELECT ...\"    what a statement's key is, and whether it may be kept");
     screen.line(
-        "   ./shelf demo --keep         then: ./shelf measure --db URL, as long as you like");
+        "   ./shelf demo --keep         then what it prints at its end: ./shelf measure, survey, study");
     screen.line(
         "   ./shelf survey --db URL     which reads of your own database are worth keeping");
     screen.line("   README.md                   the same in twenty lines of Java");

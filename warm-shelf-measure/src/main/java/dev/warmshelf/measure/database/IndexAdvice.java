@@ -134,12 +134,13 @@ public final class IndexAdvice {
     String table = "";
     long rows = 0;
     List<String> columns = new ArrayList<>();
-    try (PreparedStatement ask = connection.prepareStatement(ROOT_AND_COLUMNS)) {
+    try (SystemPath ignored = SystemPath.on(connection);
+        PreparedStatement ask = connection.prepareStatement(ROOT_AND_COLUMNS)) {
       ask.setString(1, node.path("Schema").asText());
       ask.setString(2, node.path("Relation Name").asText());
       try (ResultSet row = ask.executeQuery()) {
         while (row.next()) {
-          table = row.getString(1);
+          table = row.getString(1).replaceFirst("^public\\.", "");
           columns.add(row.getString(2));
           rows = (long) row.getDouble(3);
         }

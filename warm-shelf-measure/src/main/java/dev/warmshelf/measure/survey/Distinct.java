@@ -1,6 +1,7 @@
 package dev.warmshelf.measure.survey;
 
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.measure.database.SystemPath;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -39,7 +40,8 @@ final class Distinct {
 
   static Distinct of(Connection connection, Collection<Lane> tables) throws SQLException {
     Distinct distinct = new Distinct();
-    try (PreparedStatement asked = connection.prepareStatement(ASK)) {
+    try (SystemPath ignored = SystemPath.on(connection);
+        PreparedStatement asked = connection.prepareStatement(ASK)) {
       String[] schemas = tables.stream().map(each -> each.fields().get(1)).toArray(String[]::new);
       String[] names = tables.stream().map(each -> each.fields().get(2)).toArray(String[]::new);
       asked.setArray(1, connection.createArrayOf("text", schemas));

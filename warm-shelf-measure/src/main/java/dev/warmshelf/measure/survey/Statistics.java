@@ -2,6 +2,7 @@ package dev.warmshelf.measure.survey;
 
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.measure.database.DatabaseWork.Done;
+import dev.warmshelf.measure.database.SystemPath;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -70,6 +71,12 @@ record Statistics(
    * @throws SurveyException if it does not count
    */
   static Statistics of(Connection connection) throws SQLException, SurveyException {
+    try (SystemPath ignored = SystemPath.on(connection)) {
+      return read(connection);
+    }
+  }
+
+  private static Statistics read(Connection connection) throws SQLException, SurveyException {
     String schema = where(connection);
     Map<String, Done> work = new HashMap<>();
     try (Statement asked = connection.createStatement()) {

@@ -160,6 +160,44 @@ class SurveyTest {
     assertThat(found(after.end((done, all) -> {}), sql).index()).isEmpty();
   }
 
+  /** Somebody has made operators that fit the catalogue's columns better than the system's do. */
+  @Test
+  void nobodysOperatorsRunAsWhoeverSurveys() throws Exception {
+    StringBuilder made = new StringBuilder("CREATE TABLE caught (what text);");
+    List<String> types = List.of("oid", "regclass", "name", "text", "\"char\"", "int4", "int8");
+    for (String left : types) {
+      for (String right : types) {
+        made.append(
+            """
+            CREATE FUNCTION public.evil(%1$s, %2$s) RETURNS boolean LANGUAGE plpgsql AS
+              $evil$ BEGIN INSERT INTO public.caught VALUES ('%1$s = %2$s'); RETURN true; END $evil$;
+            CREATE OPERATOR public.= (LEFTARG = %1$s, RIGHTARG = %2$s, FUNCTION = public.evil);
+            """
+                .formatted(left, right));
+      }
+    }
+    run(made.toString());
+    try {
+      Survey survey = Survey.begin(database(), KEPT);
+      ask(OF_DAY, 20, LocalDate.of(2026, 5, 1));
+      assertThat(found(survey.end((done, all) -> {}), OF_DAY).questions()).isPresent();
+      try (Connection connection = database().getConnection();
+          Statement statement = connection.createStatement();
+          ResultSet row =
+              statement.executeQuery("SELECT coalesce(string_agg(what, ','), '') FROM caught")) {
+        row.next();
+        // The driver asks the catalogue itself what an array's elements are.
+        assertThat(row.getString(1).replaceAll("(oid = int4|,)", "")).isEmpty();
+      }
+    } finally {
+      run(
+          "DO $$ DECLARE f regprocedure; BEGIN FOR f IN SELECT oid::regprocedure FROM pg_proc"
+              + " WHERE proname LIKE 'evil' LOOP EXECUTE 'DROP FUNCTION ' || f || ' CASCADE';"
+              + " END LOOP; END $$",
+          "DROP TABLE caught");
+    }
+  }
+
   @Test
   void aRoleWithFewRightsIsToldWhatItCannotSee() throws Exception {
     run("CREATE ROLE looks " + LocalPostgres.login(), "GRANT pg_read_all_stats TO looks");
