@@ -50,6 +50,10 @@ public final class LocalPostgres implements AutoCloseable {
   private static final List<Path> PASSWORD_FILES = new ArrayList<>();
 
   private static final Duration START_LIMIT = Duration.ofSeconds(60);
+
+  /** Where nothing was begun for so long, whatever was begun has been given up. */
+  private static final Duration QUIET = Duration.ofMillis(300);
+
   private static final Duration STOP_LIMIT = Duration.ofSeconds(10);
 
   private static final Map<String, String> LARGE =
@@ -130,10 +134,19 @@ public final class LocalPostgres implements AutoCloseable {
   private static LocalPostgres start(
       Map<String, String> settings, Consumer<EmbeddedPostgres.Builder> adjust) throws IOException {
     PrivateDirectory.make(home());
-    OwnedDirectory directory = OwnedDirectory.create(home());
-    AtomicReference<LocalPostgres> made = new AtomicReference<>();
-    Thread ifEnded = new Thread(() -> endWithMachine(directory, made.get()), "server-ends");
+    AtomicReference<@Nullable OwnedDirectory> begun = new AtomicReference<>();
+    AtomicReference<@Nullable LocalPostgres> made = new AtomicReference<>();
+    Thread ifEnded =
+        new Thread(
+            () -> {
+              OwnedDirectory its = OwnedDirectory.whatIsMade(begun::get);
+              if (its != null) {
+                endWithMachine(its, made.get());
+              }
+            },
+            "server-ends");
     Runtime.getRuntime().addShutdownHook(ifEnded);
+    OwnedDirectory directory = OwnedDirectory.create(home(), begun::set);
     try {
       EmbeddedPostgres.Builder builder =
           EmbeddedPostgres.builder()
@@ -181,8 +194,14 @@ public final class LocalPostgres implements AutoCloseable {
    */
   private static void giveUp(OwnedDirectory directory) {
     long deadline = System.nanoTime() + STOP_LIMIT.toNanos();
-    while (Files.exists(directory.path()) && System.nanoTime() < deadline) {
+    long seen = System.nanoTime();
+    while (System.nanoTime() < deadline && System.nanoTime() - seen < QUIET.toNanos()) {
       List<ProcessHandle> begun = begunIn(directory.path());
+      if (begun.isEmpty() && !Files.exists(directory.path())) {
+        LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(10));
+        continue;
+      }
+      seen = System.nanoTime();
       begun.forEach(ProcessHandle::destroyForcibly);
       begun.forEach(process -> awaitEnd(process, true));
       try {

@@ -11,6 +11,8 @@ import java.util.Comparator;
 import java.util.List;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.function.Consumer;
+import java.util.function.Supplier;
 import java.util.stream.Stream;
 
 /**
@@ -46,6 +48,15 @@ final class OwnedDirectory {
 
   /** Makes one in this directory, which is made, too, if need be. */
   static OwnedDirectory create(Path home) throws IOException {
+    return create(home, made -> {});
+  }
+
+  /**
+   * The same.
+   *
+   * @param told of it before anybody who calls {@link #whatIsMade} goes on
+   */
+  static OwnedDirectory create(Path home, Consumer<OwnedDirectory> told) throws IOException {
     Files.createDirectories(home);
     synchronized (OwnedDirectory.class) {
       try (FileChannel guard = open(home.resolve(GUARD_FILE));
@@ -54,8 +65,17 @@ final class OwnedDirectory {
         FileChannel owner = open(made.resolve(OWNER_FILE));
         owner.lock();
         OWN.add(made);
-        return new OwnedDirectory(made, owner);
+        OwnedDirectory created = new OwnedDirectory(made, owner);
+        told.accept(created);
+        return created;
       }
+    }
+  }
+
+  /** What a supplier gives once no directory is being made. */
+  static <T> T whatIsMade(Supplier<T> supplier) {
+    synchronized (OwnedDirectory.class) {
+      return supplier.get();
     }
   }
 
