@@ -148,19 +148,7 @@ public final class LocalPostgres implements AutoCloseable {
     Runtime.getRuntime().addShutdownHook(ifEnded);
     OwnedDirectory directory = OwnedDirectory.create(home(), begun::set);
     try {
-      EmbeddedPostgres.Builder builder =
-          EmbeddedPostgres.builder()
-              .setOverrideWorkingDirectory(programs().toFile())
-              .setDataDirectory(directory.path().resolve(DATA))
-              .setCleanDataDirectory(false)
-              .setRegisterShutdownHook(false)
-              .setPGStartupWait(START_LIMIT)
-              .setServerConfig("fsync", "off")
-              // Options of initdb's. Not SCRAM: what makes guessing dear, which nobody can here,
-              // takes longer than all else that a test does with a connection.
-              .setLocaleConfig("auth", "md5")
-              .setLocaleConfig("pwfile", write(directory.path().resolve("initial"), PASSWORD))
-              .setConnectConfig("password", PASSWORD);
+      EmbeddedPostgres.Builder builder = builder(directory.path());
       settings.forEach(builder::setServerConfig);
       adjust.accept(builder);
       LocalPostgres started = new LocalPostgres(directory, builder.start(), ifEnded);
@@ -236,6 +224,21 @@ public final class LocalPostgres implements AutoCloseable {
    */
   public static Path programs() {
     return home().resolve("programs");
+  }
+
+  private static EmbeddedPostgres.Builder builder(Path directory) throws IOException {
+    return EmbeddedPostgres.builder()
+        .setOverrideWorkingDirectory(programs().toFile())
+        .setDataDirectory(directory.resolve(DATA))
+        .setCleanDataDirectory(false)
+        .setRegisterShutdownHook(false)
+        .setPGStartupWait(START_LIMIT)
+        .setServerConfig("fsync", "off")
+        // Options of initdb's. Not SCRAM: what makes guessing dear, which nobody can here,
+        // takes longer than all else that a test does with a connection.
+        .setLocaleConfig("auth", "md5")
+        .setLocaleConfig("pwfile", write(directory.resolve("initial"), PASSWORD))
+        .setConnectConfig("password", PASSWORD);
   }
 
   private static String randomText() {

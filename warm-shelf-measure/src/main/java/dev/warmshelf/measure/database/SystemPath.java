@@ -20,7 +20,11 @@ public final class SystemPath implements AutoCloseable {
     this.before = before;
   }
 
-  /** Sets it, until it is closed. */
+  /**
+   * Sets it, until it is closed.
+   *
+   * @throws SQLException if the database could not be asked
+   */
   public static SystemPath on(Connection connection) throws SQLException {
     try (Statement statement = connection.createStatement();
         ResultSet row =
