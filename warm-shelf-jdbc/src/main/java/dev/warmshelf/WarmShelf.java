@@ -112,10 +112,8 @@ public final class WarmShelf implements AutoCloseable {
   private final @Nullable SharedAnswers shared;
   private volatile boolean closed;
 
-  /** Why a wrapped data source has failed at last; null if none has. */
-  private volatile @Nullable String doorFailure;
-
-  private volatile boolean doorsShut;
+  /** Why a wrapped data source has failed at last, or for good; null if none has. */
+  private volatile @Nullable Throwable doorFailure;
 
   private WarmShelf(Builder builder, Session session, TimeSource time, Board board) {
     this.dataSource = builder.dataSource;
@@ -446,11 +444,9 @@ public final class WarmShelf implements AutoCloseable {
       return new Health(
           Health.State.CLOSED, Optional.empty(), Optional.empty(), "it has been closed", gives);
     } else if (feed == null) {
-      String failing = doorFailure;
-      if (failing != null) {
-        return new Health(Health.State.FAILING, Optional.empty(), Optional.empty(), failing, gives);
-      }
-      return new Health(Health.State.ON_TTL_ALONE, Optional.empty(), Optional.empty(), "", gives);
+      Health alone =
+          new Health(Health.State.ON_TTL_ALONE, Optional.empty(), Optional.empty(), "", gives);
+      return failing(Optional.empty(), gives).orElse(alone);
     }
     Optional<Duration> lag =
         Optional.ofNullable(mark)
@@ -466,6 +462,13 @@ public final class WarmShelf implements AutoCloseable {
 
   private Optional<Health> failing(Optional<Duration> lag, Map<String, String> gives) {
     return Optional.ofNullable(doorFailure)
+        .map(
+            why ->
+                (why instanceof LinkageError
+                        ? "wrapped data sources do not fit what they run with, so the database"
+                            + " answers: "
+                        : "a wrapped data source has failed, and the database answered: ")
+                    + why)
         .map(why -> new Health(Health.State.FAILING, lag, Optional.empty(), why, gives));
   }
 
@@ -491,15 +494,11 @@ public final class WarmShelf implements AutoCloseable {
    * A wrapped data source could not read from a shelf, or not show what was read. What is logged
    * once is not logged for each read.
    */
-  void doorHasFailed(Throwable why) {
-    boolean forGood = why instanceof LinkageError;
+  synchronized void doorHasFailed(Throwable why) {
     boolean known = doorFailure != null;
-    doorsShut |= forGood;
-    doorFailure =
-        (forGood
-                ? "wrapped data sources do not fit what they run with, so the database answers: "
-                : "a wrapped data source has failed, and the database answered: ")
-            + why;
+    if (!doorsAreShut()) {
+      doorFailure = why;
+    }
     if (!known) {
       LOG.error("A wrapped data source has failed; the database is asked instead.", why);
     }
@@ -507,7 +506,7 @@ public final class WarmShelf implements AutoCloseable {
 
   /** Whether nothing is read from shelves through wrapped data sources any more. */
   boolean doorsAreShut() {
-    return doorsShut;
+    return doorFailure instanceof LinkageError;
   }
 
   /** What audits have found wrong that nobody has cleared yet, in words; empty for nothing. */

@@ -13,19 +13,6 @@ final class InputFile {
   private InputFile() {}
 
   /**
-   * Refuses what is no file.
-   *
-   * @throws Failure if it is a directory, a device or a pipe
-   */
-  static void require(Path file) throws Failure {
-    try {
-      RegularFile.require(file);
-    } catch (IOException e) {
-      throw Failure.of("The file " + file + " cannot be read", e);
-    }
-  }
-
-  /**
    * The text in a file.
    *
    * @throws Failure if it is no text in UTF-8, or cannot be read

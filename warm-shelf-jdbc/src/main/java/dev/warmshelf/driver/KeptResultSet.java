@@ -55,8 +55,11 @@ final class KeptResultSet extends ShelvedResultSet {
   /**
    * The current row, made by the caller's connection: large objects are read over it, and it is
    * asked what type an array's elements have.
+   *
+   * @param column what is about to be read last
    */
-  private ResultSet row() throws SQLException {
+  private ResultSet rowToRead(int column) throws SQLException {
+    getString(column);
     int row = isOwn ? 0 : getRow();
     if (row == 0) {
       return delegate();
@@ -68,8 +71,7 @@ final class KeptResultSet extends ShelvedResultSet {
 
   @Override
   public @Nullable Blob getBlob(int column) throws SQLException {
-    getString(column); // what was read last
-    return owner().wrapped(row().getBlob(column));
+    return owner().wrapped(rowToRead(column).getBlob(column));
   }
 
   @Override
@@ -79,8 +81,7 @@ final class KeptResultSet extends ShelvedResultSet {
 
   @Override
   public @Nullable Clob getClob(int column) throws SQLException {
-    getString(column);
-    return owner().wrapped(row().getClob(column));
+    return owner().wrapped(rowToRead(column).getClob(column));
   }
 
   @Override
@@ -90,8 +91,7 @@ final class KeptResultSet extends ShelvedResultSet {
 
   @Override
   public @Nullable Array getArray(int column) throws SQLException {
-    getString(column);
-    return owner().wrapped(row().getArray(column));
+    return owner().wrapped(rowToRead(column).getArray(column));
   }
 
   @Override
@@ -104,8 +104,7 @@ final class KeptResultSet extends ShelvedResultSet {
     if (type != Array.class && type != Blob.class && type != Clob.class) {
       return super.getObject(column, type);
     }
-    getString(column);
-    return owner().wrapped(row().getObject(column, type), type);
+    return owner().wrapped(rowToRead(column).getObject(column, type), type);
   }
 
   @Override
