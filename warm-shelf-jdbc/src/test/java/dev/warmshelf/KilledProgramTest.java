@@ -4,7 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.meter.Count;
-import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.OwnJava;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import java.io.BufferedReader;
@@ -148,16 +148,8 @@ class KilledProgramTest {
   }
 
   private static Process start(TestDatabase database, Path file, String how) throws Exception {
-    return new ProcessBuilder(
-            ProcessHandle.current().info().command().orElseThrow(),
-            LocalPostgres.optionForPrograms(),
-            "-cp",
-            System.getProperty("java.class.path"),
-            KilledProgramTest.class.getName(),
-            database.postgres().getUrl(),
-            file.toString(),
-            how)
-        .redirectError(ProcessBuilder.Redirect.INHERIT)
+    return OwnJava.running(
+            KilledProgramTest.class, database.postgres().getUrl(), file.toString(), how)
         .start();
   }
 

@@ -121,7 +121,6 @@ public final class TestDatabase {
       String other = System.getProperty("server");
       LocalPostgres server =
           other == null ? LocalPostgres.start() : LocalPostgres.startOf(Path.of(other));
-      Runtime.getRuntime().addShutdownHook(new Thread(() -> close(server)));
       try (Connection admin = server.dataSource("postgres").getConnection();
           Statement statement = admin.createStatement()) {
         statement.execute("CREATE DATABASE skerry");
@@ -148,14 +147,6 @@ public final class TestDatabase {
     try (Connection connection = template.getConnection();
         Statement statement = connection.createStatement()) {
       statement.execute("SELECT warm_shelf.reader_is_here()");
-    }
-  }
-
-  private static void close(LocalPostgres server) {
-    try {
-      server.close();
-    } catch (IOException e) {
-      throw new UncheckedIOException(e);
     }
   }
 }

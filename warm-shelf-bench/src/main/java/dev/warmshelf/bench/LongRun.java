@@ -10,6 +10,7 @@ import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.OwnJava;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.scenario.TroubledLine;
 import dev.warmshelf.shelf.Origin;
@@ -359,14 +360,7 @@ public final class LongRun {
   }
 
   private Process startWriterElsewhere() throws IOException {
-    return new ProcessBuilder(
-            ProcessHandle.current().info().command().orElseThrow(),
-            LocalPostgres.optionForPrograms(),
-            "-cp",
-            System.getProperty("java.class.path"),
-            LongRun.class.getName(),
-            "writer",
-            server.url("postgres"))
+    return OwnJava.running(LongRun.class, "writer", server.url("postgres"))
         .redirectError(ProcessBuilder.Redirect.DISCARD)
         .start();
   }

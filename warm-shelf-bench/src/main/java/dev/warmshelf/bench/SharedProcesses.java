@@ -10,6 +10,7 @@ import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.OwnJava;
 import dev.warmshelf.scenario.TroubledLine;
 import dev.warmshelf.shared.PostgresStore;
 import dev.warmshelf.shared.StoreSchema;
@@ -118,18 +119,10 @@ public final class SharedProcesses {
   }
 
   private static Process start(String... arguments) throws IOException {
-    List<String> line =
-        new ArrayList<>(
-            List.of(
-                ProcessHandle.current().info().command().orElse("java"),
-                "-Xmx256m",
-                LocalPostgres.optionForPrograms(),
-                "-cp",
-                System.getProperty("java.class.path"),
-                SharedProcesses.class.getName(),
-                "child"));
+    List<String> line = new ArrayList<>(List.of("child"));
     line.addAll(List.of(arguments));
-    return new ProcessBuilder(line).redirectError(ProcessBuilder.Redirect.INHERIT).start();
+    return OwnJava.running(List.of("-Xmx256m"), SharedProcesses.class, line.toArray(new String[0]))
+        .start();
   }
 
   private static void loads(int processes) throws Exception {

@@ -5,6 +5,7 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.OwnJava;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shelf.Capacity;
 import java.io.IOException;
@@ -39,16 +40,8 @@ public final class Soak {
   }
 
   private static Process asker(int port, String minutes) throws IOException {
-    return new ProcessBuilder(
-            ProcessHandle.current().info().command().orElseThrow(),
-            "-Xmx64m",
-            "-XX:+ExitOnOutOfMemoryError",
-            LocalPostgres.optionForPrograms(),
-            "-cp",
-            System.getProperty("java.class.path"),
-            Soak.class.getName(),
-            minutes,
-            Integer.toString(port))
+    List<String> options = List.of("-Xmx64m", "-XX:+ExitOnOutOfMemoryError");
+    return OwnJava.running(options, Soak.class, minutes, Integer.toString(port))
         .inheritIO()
         .start();
   }

@@ -6,6 +6,7 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.WarmStart;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.scenario.OwnJava;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.shared.PostgresStore;
@@ -47,8 +48,8 @@ final class DemoProcess {
    * @param shares whether it shares with others
    */
   static Said run(String url, Path file, boolean shares) throws IOException, InterruptedException {
-    List<String> arguments = List.of(url, file.toString(), Boolean.toString(shares));
-    Process process = OwnJava.running(DemoProcess.class, arguments).start();
+    Process process =
+        OwnJava.running(DemoProcess.class, url, file.toString(), Boolean.toString(shares)).start();
     try (BufferedReader said = process.inputReader()) {
       String line = said.readLine();
       if (process.waitFor() != 0 || line == null) {

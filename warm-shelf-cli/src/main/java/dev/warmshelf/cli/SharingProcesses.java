@@ -1,6 +1,7 @@
 package dev.warmshelf.cli;
 
 import dev.warmshelf.measure.run.Sharers;
+import dev.warmshelf.scenario.OwnJava;
 import dev.warmshelf.shared.PostgresStore;
 import dev.warmshelf.shared.SharedStore;
 import java.io.IOException;
@@ -42,7 +43,7 @@ final class SharingProcesses implements Sharers {
   public Process start(int number, String name) throws IOException {
     List<String> line = new ArrayList<>(arguments);
     line.addAll(List.of(OPTION, Integer.toString(number), name));
-    ProcessBuilder process = OwnJava.running(Main.class, line);
+    ProcessBuilder process = OwnJava.running(Main.class, line.toArray(new String[0]));
     process.environment().putAll(environment);
     return process.start();
   }

@@ -3,6 +3,7 @@ package dev.warmshelf.cli;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.scenario.OwnJava;
 import java.io.File;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -32,15 +33,7 @@ class DemoCommandTest {
 
   @Test
   void whatAKilledDemoLeftIsRemovedAtTheNextStart() throws Exception {
-    Process killed =
-        new ProcessBuilder(
-                ProcessHandle.current().info().command().orElseThrow(),
-                "-cp",
-                System.getProperty("java.class.path"),
-                StartAndWait.class.getName())
-            .redirectErrorStream(true)
-            .redirectOutput(ProcessBuilder.Redirect.PIPE)
-            .start();
+    Process killed = OwnJava.running(StartAndWait.class).redirectErrorStream(true).start();
     String directory =
         killed
             .inputReader()

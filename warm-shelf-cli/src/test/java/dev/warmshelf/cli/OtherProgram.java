@@ -9,6 +9,7 @@ import dev.warmshelf.jmx.Program;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.scenario.OwnJava;
 import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Shelf;
@@ -23,13 +24,7 @@ final class OtherProgram {
 
   /** Starts it; it says "ready". */
   static Process start() throws Exception {
-    return new ProcessBuilder(
-            ProcessHandle.current().info().command().orElseThrow(),
-            "-cp",
-            System.getProperty("java.class.path"),
-            OtherProgram.class.getName())
-        .redirectError(ProcessBuilder.Redirect.INHERIT)
-        .start();
+    return OwnJava.running(OtherProgram.class).start();
   }
 
   public static void main(String[] arguments) throws Exception {

@@ -2,6 +2,7 @@ package dev.warmshelf.file;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import dev.warmshelf.scenario.OwnJava;
 import java.io.IOException;
 import java.nio.file.Path;
 import org.junit.jupiter.api.Test;
@@ -16,15 +17,7 @@ class WritersLockTest {
   }
 
   private static String takenByAnother(Path file) throws Exception {
-    Process other =
-        new ProcessBuilder(
-                ProcessHandle.current().info().command().orElseThrow(),
-                "-cp",
-                System.getProperty("java.class.path"),
-                WritersLockTest.class.getName(),
-                file.toString())
-            .redirectError(ProcessBuilder.Redirect.INHERIT)
-            .start();
+    Process other = OwnJava.running(WritersLockTest.class, file.toString()).start();
     String said = other.inputReader().readLine();
     assertThat(other.waitFor()).isZero();
     return said;

@@ -44,17 +44,7 @@ final class Ground implements AutoCloseable {
 
   private static LocalPostgres start() {
     try {
-      LocalPostgres server = LocalPostgres.start();
-      Runtime.getRuntime().addShutdownHook(new Thread(() -> close(server)));
-      return server;
-    } catch (IOException e) {
-      throw new UncheckedIOException(e);
-    }
-  }
-
-  private static void close(LocalPostgres server) {
-    try {
-      server.close();
+      return LocalPostgres.start();
     } catch (IOException e) {
       throw new UncheckedIOException(e);
     }

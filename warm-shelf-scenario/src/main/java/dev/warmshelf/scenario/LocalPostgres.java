@@ -43,7 +43,10 @@ import org.postgresql.ds.PGSimpleDataSource;
 public final class LocalPostgres implements AutoCloseable {
   private static final String DATA = "data";
   private static final String PASSWORDS = "pgpass";
-  private static final String PASSWORDS_PROPERTY = "org.postgresql.pgpassfile";
+
+  /** Where the driver looks for passwords. */
+  static final String PASSWORDS_PROPERTY = "org.postgresql.pgpassfile";
+
   private static final String PASSWORD = randomText();
 
   /** Of servers of this process that run; the driver is told of the first one's. */
@@ -272,15 +275,6 @@ public final class LocalPostgres implements AutoCloseable {
   /** A password file that leads to this server, for {@code PGPASSFILE}. */
   public Path passwords() {
     return directory().resolve(PASSWORDS);
-  }
-
-  /**
-   * For another Java program on this server, which finds the password file by it.
-   *
-   * @return an option of the {@code java} command
-   */
-  public static String optionForPrograms() {
-    return "-D" + PASSWORDS_PROPERTY + "=" + System.getProperty(PASSWORDS_PROPERTY, "");
   }
 
   /** What makes a role one that can log in here, in {@code CREATE ROLE}. */

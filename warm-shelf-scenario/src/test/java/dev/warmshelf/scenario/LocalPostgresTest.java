@@ -59,12 +59,7 @@ class LocalPostgresTest {
     Path home = caches.resolve("warm-shelf");
     PrivateDirectory.make(home);
     Files.createSymbolicLink(home.resolve("programs"), LocalPostgres.programs());
-    ProcessBuilder starting =
-        new ProcessBuilder(
-            ProcessHandle.current().info().command().orElseThrow(),
-            "-cp",
-            System.getProperty("java.class.path"),
-            Starting.class.getName());
+    ProcessBuilder starting = OwnJava.running(Starting.class);
     starting.environment().put("XDG_CACHE_HOME", caches.toString());
     Process process = starting.redirectError(ProcessBuilder.Redirect.DISCARD).start();
     while (servers(home).stream().noneMatch(made -> Files.exists(made.resolve(stage)))) {
