@@ -168,6 +168,9 @@ class Asking {
 
   /** Whether a shelf takes part. */
   private Choice choice(Sessions.Kind kind) throws SQLException {
+    if (!statement.warm().isJoined()) {
+      return Bypass.because(BypassReason.FEED_LOST);
+    }
     Bypass around = caller.around(kind);
     if (around != null) {
       return around;

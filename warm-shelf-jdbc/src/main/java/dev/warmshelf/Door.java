@@ -10,7 +10,6 @@ import dev.warmshelf.row.DriverAnswer;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Waits;
 import java.sql.Connection;
-import java.sql.SQLException;
 import java.util.List;
 import java.util.function.Supplier;
 import javax.sql.DataSource;
@@ -34,12 +33,15 @@ final class Door implements Shelves {
     this.form = form;
   }
 
-  /** Wraps a data source. */
+  /** Wraps a data source, which is asked for nothing yet. */
   static ShelvedDataSource over(
-      WarmShelf warm, DataSource source, List<Rule> rules, AskedStatements asked)
-      throws SQLException {
-    return ShelvedDataSource.over(
-        source, maker -> new Door(warm, rules, DriverAnswer.form(maker), asked));
+      WarmShelf warm, DataSource source, List<Rule> rules, AskedStatements asked) {
+    return new ShelvedDataSource(
+        source,
+        maker -> {
+          warm.sessions().first(); // asked now, since no connection is held
+          return new Door(warm, rules, DriverAnswer.form(maker), asked);
+        });
   }
 
   @Override

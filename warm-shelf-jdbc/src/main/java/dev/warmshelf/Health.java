@@ -24,6 +24,12 @@ public record Health(
   public enum State {
     /** Changes arrive, and shelves answer. */
     LIVE,
+    /**
+     * It was opened before the database or its feed was ready ({@link
+     * WarmShelf.Builder#joiningLater}): the database answers, and the shelves join by themselves
+     * once they can.
+     */
+    WAITING,
     /** No feed is followed: answers are as old as their TTL lets them be. */
     ON_TTL_ALONE,
     /**

@@ -58,7 +58,7 @@ final class OwnWrites {
       return tickNamed(named, write);
     }
     try {
-      if (feed.meters().snapshot().state() != FeedMeters.State.LIVE || !learned()) {
+      if (!learned()) {
         board.tickUntold();
         return Board.OVERTAKEN;
       }
@@ -72,7 +72,7 @@ final class OwnWrites {
 
   /** Whether the board has learned in time of all that had committed when this was called. */
   boolean learned() {
-    if (feed == null) {
+    if (feed == null || feed.meters().snapshot().state() != FeedMeters.State.LIVE) {
       return false;
     }
     long now = time.nanos();

@@ -32,7 +32,7 @@ final class Sessions {
   private final DataSource dataSource;
   private final @Nullable Supplier<String> naming;
   private final ConcurrentHashMap<String, Kind> kinds = new ConcurrentHashMap<>();
-  private final Kind first;
+  private volatile @Nullable Kind first;
 
   /** Connections that were given back altered, by somebody who said so. */
   private final Set<Connection> altered = ConcurrentHashMap.newKeySet();
@@ -64,13 +64,33 @@ final class Sessions {
   }
 
   /**
-   * @param first what the first session was like, when nothing had been named yet
    * @param naming what a question's session is called; null if all are alike
    */
-  Sessions(DataSource dataSource, Session first, @Nullable Supplier<String> naming) {
+  Sessions(DataSource dataSource, @Nullable Supplier<String> naming) {
     this.dataSource = dataSource;
-    this.first = new Kind("", first.ambient());
     this.naming = naming;
+  }
+
+  /**
+   * Looks what the data source's sessions are like when nobody has named them.
+   *
+   * @throws SQLException if it cannot be asked
+   */
+  Session look() throws SQLException {
+    try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
+      Session session = Session.of(borrowed.connection());
+      begin(session);
+      return session;
+    }
+  }
+
+  private synchronized Kind begin(Session session) {
+    Kind known = first;
+    if (known == null) {
+      known = new Kind("", session.ambient());
+      first = known;
+    }
+    return known;
   }
 
   /** Whether questions say what their session is called. */
@@ -78,9 +98,14 @@ final class Sessions {
     return naming != null;
   }
 
-  /** The kind of which the data source's sessions are when nobody names them. */
-  Kind first() {
-    return first;
+  /**
+   * The kind of which the data source's sessions are when nobody names them.
+   *
+   * @throws SQLException if nothing is known of it yet, and the data source cannot be asked
+   */
+  Kind first() throws SQLException {
+    Kind known = first;
+    return known == null ? begin(look()) : known;
   }
 
   /**
@@ -90,7 +115,7 @@ final class Sessions {
    */
   Kind current(@Nullable Connection held) throws SQLException {
     if (naming == null) {
-      return first;
+      return first();
     }
     String name = Objects.requireNonNull(naming.get(), "the name of the session");
     Kind known = kinds.get(name);

@@ -5,14 +5,18 @@ import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.Observation;
+import dev.warmshelf.shelf.ReadRequest;
+import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import java.util.Optional;
+import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -55,15 +59,15 @@ public final class ShelvedValues<V> {
 
   /**
    * Says that the values are made from this table. It must be one that the feed follows, where
-   * there is a feed.
+   * there is a feed; as long as it is not, none of them is kept.
    *
    * @param schema as the catalogue spells it
    * @param table as the catalogue spells it
-   * @throws IllegalArgumentException if the feed does not tell of its changes
+   * @throws IllegalArgumentException if the feed follows, and does not tell of its changes
    */
   public ShelvedValues<V> madeFrom(String schema, String table) {
     Lane lane = Lane.ofTable(schema, table);
-    if (!warm.isFollowed(lane)) {
+    if (warm.isJoined() && !warm.isFollowed(lane)) {
       throw new IllegalArgumentException(
           "The feed does not tell of changes to " + lane + "; follow the table first.");
     }
@@ -79,6 +83,19 @@ public final class ShelvedValues<V> {
     List<Lane> all = new ArrayList<>(lanes);
     all.add(lane);
     return new ShelvedValues<>(warm, shelf, form, type, List.copyOf(all));
+  }
+
+  /** Why no value is kept just now, in words; null if values are. */
+  private @Nullable String unkept() {
+    if (!warm.isJoined()) {
+      return "the shelves have not joined yet";
+    }
+    for (Lane lane : lanes) {
+      if (lane.isWholeTable() && !warm.isFollowed(lane)) {
+        return "no feed tells of changes to " + lane;
+      }
+    }
+    return null;
   }
 
   /** The value under this name, if it is there and holds still. */
@@ -101,7 +118,15 @@ public final class ShelvedValues<V> {
    */
   public <X extends Exception> Reading<V> get(Loader<? extends V, X> loader, Object... name)
       throws X {
-    return Observation.noted(shelf.read(key(name), Footprint.of(lanes), loader));
+    Footprint footprint = Footprint.of(lanes);
+    String why = unkept();
+    if (why == null) {
+      return Observation.noted(shelf.read(key(name), footprint, loader));
+    }
+    ReadScope.noteBypass();
+    ReadRequest<V, X> alone = ReadRequest.of(footprint, loader);
+    return Observation.noted(
+        shelf.bypass(BypassReason.REFUSED, why, key(name), alone, Function.identity()));
   }
 
   /**
@@ -114,13 +139,13 @@ public final class ShelvedValues<V> {
 
   /**
    * Keeps a value that was worked out from what held when the fence was taken. Not kept if that has
-   * changed since.
+   * changed since, or no feed would tell of it.
    *
    * @return whether it is kept
    */
   public boolean put(V value, Fence fence, Object... name) {
     Objects.requireNonNull(value, "value");
-    return shelf.put(key(name), type.cast(value), Footprint.of(lanes), fence);
+    return unkept() == null && shelf.put(key(name), type.cast(value), Footprint.of(lanes), fence);
   }
 
   /** Invalidates the value under this name; one that is being worked out is not kept. */

@@ -34,6 +34,12 @@ final class StartLog {
     }
   }
 
+  /** What went wrong, as a sentence with an end. */
+  static String sentence(Exception trouble) {
+    String message = trouble.getMessage() == null ? trouble.toString() : trouble.getMessage();
+    return message.endsWith(".") ? message : message + ".";
+  }
+
   static void tell(WarmShelf warm, Session session, @Nullable Feed feed, List<Rule> rules) {
     LOG.info(
         "Open: version={} database={} role={} feed={} namespace={} heap_mib={}",
@@ -41,7 +47,7 @@ final class StartLog {
         session.database(),
         session.role(),
         feed == null ? "none" : feed.getClass().getSimpleName(),
-        warm.namespaceOnly().isEmpty() ? "none" : warm.namespaceOnly(),
+        warm.namespace().isEmpty() ? "none" : warm.namespace(),
         Runtime.getRuntime().maxMemory() >> MEBIBYTE_BITS);
     warm.shelves().stream()
         .sorted(Comparator.comparing(Shelf::name))

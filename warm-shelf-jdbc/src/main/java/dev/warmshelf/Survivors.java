@@ -167,6 +167,14 @@ final class Survivors {
     return Stream.concat(some.stream(), more.stream()).toList();
   }
 
+  /** The program has been asked questions before the feed followed. */
+  void isLate() {
+    if (hasPlace()) {
+      forget();
+      leave("the shelves have joined late");
+    }
+  }
+
   /** Whether the feed is to begin where the file ends. */
   boolean hasPlace() {
     return !dormant.isEmpty();

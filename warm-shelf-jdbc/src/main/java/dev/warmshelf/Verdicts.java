@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.feed.Feed;
+import dev.warmshelf.feed.FollowedSchema;
 import dev.warmshelf.feed.Watched;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.Generations;
@@ -62,6 +63,10 @@ final class Verdicts implements AutoCloseable {
   private static final int MOST_ASKINGS = 3;
 
   private static final int MOST_WAITING = 1_000;
+
+  /** Stands between what is written of the schema's objects; none is called so. */
+  private static final String SESSION = "the session";
+
   private static final long IDLE_SECONDS = 10;
 
   private final DataSource dataSource;
@@ -124,10 +129,15 @@ final class Verdicts implements AutoCloseable {
     private final Analysis analysis;
     private final Map<String, String> prints;
     private final Lane lane;
+    private final String ambient;
     private volatile boolean outdated;
 
-    Known(Examined examined, Lane lane) {
+    /**
+     * @param ambient what sessions are like in which it means that
+     */
+    Known(Examined examined, Lane lane, String ambient) {
       this.analysis = examined.analysis();
+      this.ambient = ambient;
       Map<String, String> found = new HashMap<>();
       examined.prints().forEach((object, print) -> found.put(object.written(), print));
       this.prints = Map.copyOf(found);
@@ -338,7 +348,7 @@ final class Verdicts implements AutoCloseable {
       boolean fromPool)
       throws SQLException {
     for (int i = 0; i < MOST_ASKINGS; i++) {
-      long mark = feed == null ? 0 : feed.schemaMark();
+      long mark = feed == null ? FollowedSchema.NONE : feed.schemaMark();
       Examined examined = analyser.examine(connection, statement, form.text());
       boolean like =
           fromPool
@@ -347,9 +357,13 @@ final class Verdicts implements AutoCloseable {
       if (!like) {
         return null;
       }
-      Known found = new Known(examined, Lane.ofMeaning("statement " + numbers.incrementAndGet()));
-      if (feed == null || feed.watch(mark, found)) {
+      Lane meaning = Lane.ofMeaning("statement " + numbers.incrementAndGet());
+      Known found = new Known(examined, meaning, kind.ambient());
+      if (feed == null || mark == FollowedSchema.NONE || feed.watch(mark, found)) {
         known.put(form, found);
+        if (feed != null && mark == FollowedSchema.NONE && feed.schemaMark() != mark) {
+          found.mayMeanAnother(); // the feed follows by now, and does not watch it
+        }
         return found;
       }
     }
@@ -409,10 +423,17 @@ final class Verdicts implements AutoCloseable {
         : value instanceof List<?> list && list.stream().anyMatch(Verdicts::meansMoment);
   }
 
-  /** What all this stands on in the schema, and what that is like; null if two differ of one. */
+  /**
+   * What all this stands on in the schema, what that is like, and the session; null if two differ
+   * of one. What is equal in two processes means the same to both.
+   */
   static @Nullable Map<String, String> prints(Collection<Known> standsOn) {
     Map<String, String> all = new HashMap<>();
     for (Known known : standsOn) {
+      String session = all.put(SESSION, known.ambient);
+      if (session != null && !session.equals(known.ambient)) {
+        return null;
+      }
       for (Map.Entry<String, String> print : known.prints().entrySet()) {
         String other = all.put(print.getKey(), print.getValue());
         if (other != null && !other.equals(print.getValue())) {

@@ -16,7 +16,6 @@ import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.postgres.Session;
 import dev.warmshelf.row.AnswerForm;
-import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.Waits;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Ground;
@@ -46,10 +45,7 @@ import java.util.Objects;
 import java.util.Optional;
 import java.util.SortedMap;
 import java.util.TreeMap;
-import java.util.concurrent.ExecutionException;
-import java.util.concurrent.FutureTask;
-import java.util.concurrent.TimeUnit;
-import java.util.concurrent.TimeoutException;
+import java.util.concurrent.CopyOnWriteArrayList;
 import java.util.concurrent.locks.LockSupport;
 import java.util.function.Supplier;
 import java.util.function.UnaryOperator;
@@ -79,6 +75,9 @@ public final class WarmShelf implements AutoCloseable {
   /** The shelf that a query is kept on unless it says otherwise. */
   public static final String MAIN_SHELF = "main";
 
+  /** Those that are open, the newest last. */
+  private static final List<WarmShelf> OPEN = new CopyOnWriteArrayList<>();
+
   private static final long LOOKING_AGAIN_NANOS = 200_000;
 
   /** The library's own, for statements that no rule keeps and a computation reads. */
@@ -86,7 +85,6 @@ public final class WarmShelf implements AutoCloseable {
 
   private final DataSource dataSource;
   private final Sessions sessions;
-  private final String named;
   private final String namespace;
   private final Capacity room;
   private final Board board;
@@ -110,16 +108,16 @@ public final class WarmShelf implements AutoCloseable {
   private final Clearings clearings;
   private final @Nullable Survivors survivors;
   private final @Nullable SharedAnswers shared;
+  private final Joining joining = new Joining(new Joined());
   private volatile boolean closed;
 
   /** Why a wrapped data source has failed at last, or for good; null if none has. */
   private volatile @Nullable Throwable doorFailure;
 
-  private WarmShelf(Builder builder, Session session, TimeSource time, Board board) {
+  private WarmShelf(Builder builder, TimeSource time, Board board) {
     this.dataSource = builder.dataSource;
-    this.sessions = new Sessions(dataSource, session, builder.naming);
-    this.named = builder.namespace;
-    this.namespace = builder.namespace + "|" + session.ambient();
+    this.sessions = new Sessions(dataSource, builder.naming);
+    this.namespace = builder.namespace;
     this.room = builder.room;
     this.time = time;
     this.board = board;
@@ -156,6 +154,21 @@ public final class WarmShelf implements AutoCloseable {
    */
   public static Builder over(DataSource dataSource) {
     return new Builder(Objects.requireNonNull(dataSource, "dataSource"));
+  }
+
+  /**
+   * The one that is open in this program under a namespace, for who has not opened it himself: a
+   * program whose data source or URL is configured to have shelves. If several are, the one that
+   * was opened last.
+   *
+   * @param namespace as {@link Builder#namespace} or the configuration has it; may be empty
+   */
+  public static Optional<WarmShelf> named(String namespace) {
+    WarmShelf found = null;
+    for (WarmShelf each : OPEN) {
+      found = each.namespace.equals(namespace) ? each : found;
+    }
+    return Optional.ofNullable(found);
   }
 
   /**
@@ -440,9 +453,14 @@ public final class WarmShelf implements AutoCloseable {
     Map<String, String> gives = new TreeMap<>();
     shelves.forEach((name, shelf) -> gives.put(name, shelf.gives()));
     Watermark mark = board.watermark();
+    Exception notJoined = joining.trouble();
     if (closed) {
       return new Health(
           Health.State.CLOSED, Optional.empty(), Optional.empty(), "it has been closed", gives);
+    } else if (notJoined != null) {
+      shelves.keySet().forEach(name -> gives.put(name, "the database's answers, until it joins"));
+      String why = String.valueOf(notJoined.getMessage());
+      return new Health(Health.State.WAITING, Optional.empty(), Optional.empty(), why, gives);
     } else if (feed == null) {
       Health alone =
           new Health(Health.State.ON_TTL_ALONE, Optional.empty(), Optional.empty(), "", gives);
@@ -550,6 +568,8 @@ public final class WarmShelf implements AutoCloseable {
   /** Stops following the feed. From now on the database answers each question. */
   @Override
   public void close() {
+    OPEN.remove(this);
+    joining.end();
     if (survivors != null) {
       survivors.close(this);
     }
@@ -588,10 +608,15 @@ public final class WarmShelf implements AutoCloseable {
    *
    * @return always the same
    * @throws SQLException if the data source cannot be asked, or gives connections of another driver
-   *     than PostgreSQL's
+   *     than PostgreSQL's; while the shelves wait to join ({@link Builder#joiningLater}), {@link
+   *     DataSource#getConnection} throws it instead
    */
   public DataSource dataSource() throws SQLException {
-    return shelvedSource();
+    ShelvedDataSource made = shelvedSource();
+    if (isJoined()) {
+      made.shelves();
+    }
+    return made;
   }
 
   /**
@@ -606,7 +631,7 @@ public final class WarmShelf implements AutoCloseable {
     return ((DoorText) shelvedSource().shelves().facts(sql)).prospect();
   }
 
-  private ShelvedDataSource shelvedSource() throws SQLException {
+  private ShelvedDataSource shelvedSource() {
     synchronized (rules) {
       ShelvedDataSource known = wrapped;
       if (known == null) {
@@ -677,20 +702,54 @@ public final class WarmShelf implements AutoCloseable {
     return Optional.ofNullable(shared).map(SharedAnswers::state);
   }
 
-  /** The feed is about to follow. */
-  private void beforeFeed() {
-    if (shared != null) {
-      shared.open(survivors != null && survivors.hasPlace());
-    }
+  /** Whether the shelves may answer; before, the database does. */
+  boolean isJoined() {
+    return joining.isDone();
   }
 
-  /** The feed follows. */
-  private void begin() {
-    if (survivors != null) {
-      survivors.begin(this);
+  /** How they come to follow their feed. */
+  private final class Joined implements Joining.Steps {
+    private @Nullable Session seen;
+    private boolean isOpen;
+
+    @Override
+    public void connect() throws SQLException, FeedException {
+      Session session = sessions.look();
+      session.requirePrimary();
+      seen = session;
+      if (feed != null) {
+        if (shared != null && !isOpen) {
+          isOpen = true;
+          shared.open(survivors != null && survivors.hasPlace());
+        }
+        feed.follow(board, time);
+        SecondConnection.require(dataSource, feed);
+      }
     }
-    if (shared != null) {
-      shared.begin();
+
+    @Override
+    public void begin(boolean late) {
+      if (late) {
+        if (survivors != null) {
+          survivors.isLate();
+        }
+        verdicts.forget();
+        board.tickEverything();
+      }
+      if (survivors != null) {
+        survivors.begin(WarmShelf.this);
+      }
+      if (shared != null) {
+        shared.begin();
+      }
+      StartLog.tell(WarmShelf.this, Objects.requireNonNull(seen, "connected"), feed, rules);
+    }
+
+    @Override
+    public void undo() {
+      if (feed != null) {
+        feed.close();
+      }
     }
   }
 
@@ -698,11 +757,6 @@ public final class WarmShelf implements AutoCloseable {
     if (survivors != null) {
       survivors.forget();
     }
-  }
-
-  /** By which the program's entries are told from others'; may be empty. */
-  String namespaceOnly() {
-    return named;
   }
 
   /** What shelves share that have no room of their own. */
@@ -743,6 +797,7 @@ public final class WarmShelf implements AutoCloseable {
     return sessions;
   }
 
+  /** By which the program's entries are told from others'; may be empty. */
   String namespace() {
     return namespace;
   }
@@ -776,14 +831,13 @@ public final class WarmShelf implements AutoCloseable {
 
   /** Configures a {@link WarmShelf}. Not thread-safe. */
   public static final class Builder {
-    private static final int SECOND_CONNECTION_SECONDS = 5;
-
     private final DataSource dataSource;
     private final Map<String, Policy> policies = new LinkedHashMap<>();
     private final Map<String, Recipe> recipes = new LinkedHashMap<>();
     private String namespace = "";
     private @Nullable Feed feed;
     private boolean onTtlAlone;
+    private boolean joinsLater;
     private Precision precision = Precision.ANSWERS;
     private Capacity room = Capacity.shared();
     private @Nullable WarmStart warmStart;
@@ -807,6 +861,18 @@ public final class WarmShelf implements AutoCloseable {
     /** Follows no feed: answers may be as stale as their TTL is long. */
     public Builder onTtlAlone() {
       this.onTtlAlone = true;
+      return this;
+    }
+
+    /**
+     * Opens though the database cannot be reached, or the feed cannot start: no journal is there
+     * yet, or one of another version, or this role may not read it. Then the database answers each
+     * question, {@link Health} says why, and the shelves join by themselves once that is possible;
+     * what an earlier process has left for a warm start is forgotten then. By default {@link #open}
+     * throws.
+     */
+    public Builder joiningLater() {
+      this.joinsLater = true;
       return this;
     }
 
@@ -923,10 +989,12 @@ public final class WarmShelf implements AutoCloseable {
     }
 
     /**
-     * Begins without what an earlier process has kept, and leaves nothing to a later one: for who
-     * opens the shelves to look at something, beside the program.
+     * Begins without what an earlier process has kept, and leaves nothing to a later one; and
+     * {@link #open} throws where it cannot join now. For who opens the shelves to look at
+     * something, beside the program.
      */
     public Builder coldStart() {
+      joinsLater = false;
       warmStart = null;
       sharing = null;
       return this;
@@ -942,7 +1010,8 @@ public final class WarmShelf implements AutoCloseable {
     }
 
     /**
-     * Connects, finds the feed's place, and starts.
+     * Connects, finds the feed's place, and starts; as soon as that is possible, if it is {@link
+     * #joiningLater}.
      *
      * @throws IllegalArgumentException if a rule names a shelf that there is not
      * @throws IllegalStateException if neither or both of a feed and {@link #onTtlAlone()} are set
@@ -953,16 +1022,10 @@ public final class WarmShelf implements AutoCloseable {
     public WarmShelf open() throws SQLException, FeedException {
       requireSoundness();
       rules.forEach(this::requireShelf);
-      Session session;
-      try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
-        session = Session.of(borrowed.connection());
-      }
-      session.requirePrimary();
-      Board board = new Board();
       TimeSource time = clock == null ? SystemTime.start() : clock;
       WarmShelf warm;
       try {
-        warm = new WarmShelf(this, session, time, board);
+        warm = new WarmShelf(this, time, new Board());
       } catch (RuntimeException e) {
         end(time);
         throw e;
@@ -970,17 +1033,29 @@ public final class WarmShelf implements AutoCloseable {
       try {
         if (feed != null) {
           feed.clearing(warm::clear);
-          warm.beforeFeed();
-          feed.follow(board, time);
-          requireAnotherConnection();
         }
-        warm.begin();
-        StartLog.tell(warm, session, feed, rules);
+        join(warm);
         warm.views = new JmxBeans(warm.program(namespace));
+        OPEN.add(warm);
         return warm;
       } catch (FeedException | SQLException | RuntimeException e) {
         warm.close();
         throw e;
+      }
+    }
+
+    private void join(WarmShelf warm) throws SQLException, FeedException {
+      try {
+        warm.joining.now();
+      } catch (SQLException | FeedException e) {
+        if (!joinsLater) {
+          throw e;
+        }
+        LOG.warn(
+            "Not joined yet: {} Until then the database answers each read; the shelves join by"
+                + " themselves once they can.",
+            StartLog.sentence(e));
+        warm.joining.later(e);
       }
     }
 
@@ -1012,39 +1087,6 @@ public final class WarmShelf implements AutoCloseable {
                 + shelf
                 + "\", ...).");
       }
-    }
-
-    /**
-     * The feed has its connection by now. A pool that has none left for reads would keep every
-     * reader waiting until it gives up, so this is found out here.
-     */
-    private void requireAnotherConnection() throws SQLException {
-      FutureTask<@Nullable Void> borrowing =
-          new FutureTask<>(
-              () -> {
-                dataSource.getConnection().close();
-                return null;
-              });
-      Thread thread = new Thread(borrowing, "warm-shelf-open");
-      thread.setDaemon(true);
-      thread.start();
-      Exception why;
-      try {
-        borrowing.get(SECOND_CONNECTION_SECONDS, TimeUnit.SECONDS);
-        return;
-      } catch (TimeoutException | ExecutionException e) {
-        why = e;
-      } catch (InterruptedException e) {
-        Thread.currentThread().interrupt();
-        why = e;
-      }
-      thread.interrupt();
-      throw new SQLException(
-          "The feed keeps a connection, and the data source gave none for reads within "
-              + SECOND_CONNECTION_SECONDS
-              + " s. Give the feed connections of its own, JournalFeed.on(url, user, password), or"
-              + " the pool one connection more.",
-          why);
     }
   }
 }

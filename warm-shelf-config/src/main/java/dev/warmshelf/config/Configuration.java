@@ -214,6 +214,9 @@ public final class Configuration {
     } else {
       builder.onTtlAlone();
     }
+    if (!feed.isRequired()) {
+      builder.joiningLater();
+    }
     Mistakes mistakes = new Mistakes();
     shelves.forEach(
         (shelf, policy) -> builder.shelf(shelf, standard -> policy, recipe(shelf, mistakes)));
@@ -274,17 +277,25 @@ public final class Configuration {
    * Where the feed takes its changes.
    *
    * @param follows whether there is one
+   * @param isRequired whether nothing opens before it follows
    * @param url of connections of its own; null for those of the data source
    */
   record FeedBlock(
       boolean follows,
+      boolean isRequired,
       Duration lookingEvery,
       boolean listens,
       @Nullable String url,
       @Nullable String user,
       @Nullable String password) {
     static final FeedBlock USUAL =
-        new FeedBlock(true, JournalFeed.DEFAULT_INTERVAL, false, null, null, null);
+        new FeedBlock(true, false, JournalFeed.DEFAULT_INTERVAL, false, null, null, null);
+    static final FeedBlock NONE =
+        new FeedBlock(false, false, JournalFeed.DEFAULT_INTERVAL, false, null, null, null);
+
+    FeedBlock required() {
+      return new FeedBlock(follows, true, lookingEvery, listens, url, user, password);
+    }
 
     Optional<JournalFeed> on(DataSource source) {
       if (!follows) {

@@ -177,11 +177,11 @@ final class ConfigurationReader {
 
   private FeedBlock feed(YamlNode node) {
     if (!node.isBlock()) {
-      Values.oneOf(node, List.of("none"));
-      return new FeedBlock(false, FeedBlock.USUAL.lookingEvery(), false, null, null, null);
+      Values.oneOf(node, List.of("none", "required"));
+      return node.text().equals("required") ? FeedBlock.USUAL.required() : FeedBlock.NONE;
     }
     YamlNode.Block block = node.block();
-    allow(block, List.of("look-every", "listen", "url", "user", "password"));
+    allow(block, List.of("look-every", "listen", "required", "url", "user", "password"));
     @Nullable String url = url(block);
     @Nullable String user = text(block, "user");
     @Nullable String password = password(block);
@@ -189,7 +189,8 @@ final class ConfigurationReader {
     Duration every =
         mistakes.of(block, "look-every", FeedBlock.USUAL.lookingEvery(), Values::duration);
     boolean listens = mistakes.of(block, "listen", false, Values::yes);
-    return new FeedBlock(true, every, listens, url, user, password);
+    boolean required = mistakes.of(block, "required", false, Values::yes);
+    return new FeedBlock(true, required, every, listens, url, user, password);
   }
 
   private void requireUrlWithUser(YamlNode.Block block) {

@@ -5,6 +5,9 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.Health;
+import dev.warmshelf.WarmShelf;
+import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.record.RecordingFile;
 import dev.warmshelf.scenario.LocalPostgres;
@@ -80,6 +83,10 @@ class UnderAProgramTest {
   }
 
   private static String url(Path file) {
+    return url(file, plain);
+  }
+
+  private static String url(Path file, PGSimpleDataSource plain) {
     return plain.getURL().replace("jdbc:", ShelvedDriver.PREFIX)
         + (plain.getURL().contains("?") ? "&" : "?")
         + "user=postgres&warmShelfConfig="
@@ -137,6 +144,72 @@ class UnderAProgramTest {
       untilKept(program);
       assertThat(program.warmShelf().orElseThrow().shelf("ports").size()).isOne();
       assertThat(program.unwrap(HikariDataSource.class)).isSameAs(pool);
+    }
+  }
+
+  /** A database in which nothing is yet. */
+  private static PGSimpleDataSource empty(String name) throws SQLException {
+    try (Connection connection = plain.getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute("CREATE DATABASE " + name);
+    }
+    return server.dataSource(name);
+  }
+
+  private static void run(DataSource on, String sql) throws SQLException {
+    try (Connection connection = on.getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute(sql);
+    }
+  }
+
+  /** The first deployment: migrations run through the data source that has shelves. */
+  @Test
+  void anEmptyDatabaseIsMigratedThroughIt() throws Exception {
+    PGSimpleDataSource fresh = empty("first_deployment");
+    Path file = file("namespace: first\nrules: [{tables: [port]}]");
+    try (ConfiguredDataSource program = new ConfiguredDataSource(fresh, file)) {
+      WarmShelf warm = WarmShelf.named("first").orElseThrow();
+      assertThat(warm).isSameAs(program.warmShelf().orElseThrow());
+      assertThat(warm.health().state()).isEqualTo(Health.State.WAITING);
+      run(program, "CREATE TABLE port (id integer PRIMARY KEY, name text)");
+      run(program, "INSERT INTO port VALUES (1, 'Norrhamn')");
+      assertThat(ask(program)).isEqualTo(Origin.DIRECT);
+      run(program, Journal.on(program).script(List.of("port")));
+      untilKept(program);
+      assertThat(warm.health().state()).isEqualTo(Health.State.LIVE);
+      Journal.on(program).install(List.of("port:id")); // a later migration, by Java
+      untilKept(program);
+    }
+    assertThat(WarmShelf.named("first")).isEmpty();
+  }
+
+  @Test
+  void theSameByItsUrlBelowAPool() throws Exception {
+    PGSimpleDataSource fresh = empty("first_by_url");
+    HikariConfig config = new HikariConfig();
+    config.setJdbcUrl(url(file("namespace: by url\nrules: [{tables: [port]}]"), fresh));
+    config.setMaximumPoolSize(2);
+    try (HikariDataSource pool = new HikariDataSource(config)) {
+      run(pool, "CREATE TABLE port (id integer PRIMARY KEY, name text)");
+      run(pool, "INSERT INTO port VALUES (1, 'Norrhamn')");
+      assertThat(ask(pool)).isEqualTo(Origin.DIRECT);
+      WarmShelf warm = WarmShelf.named("by url").orElseThrow();
+      assertThat(warm.health().why()).contains("not installed");
+      Journal.on(fresh).install(List.of("port"));
+      untilKept(pool); // over the connections that the pool had opened before
+      assertThat(warm.health().state()).isEqualTo(Health.State.LIVE);
+    }
+  }
+
+  @Test
+  void whoRequiresTheFeedDoesNotStartWithoutIt() throws Exception {
+    PGSimpleDataSource fresh = empty("required");
+    for (String required : List.of("feed: required", "feed: {required: true}")) {
+      Path file = file(required + "\nrules: [{tables: [port]}]");
+      assertThatThrownBy(() -> new ConfiguredDataSource(fresh, file))
+          .isInstanceOf(FeedException.class)
+          .hasMessageContaining("shelf feed install");
     }
   }
 

@@ -23,9 +23,11 @@ import org.jspecify.annotations.Nullable;
 public interface Feed extends FollowedSchema, AutoCloseable {
   /**
    * Finds its place in the stream of changes, moves the watermark for the first time, and goes on
-   * delivering in the background until closed.
+   * delivering in the background until closed. May be called again after it has failed, or after
+   * {@link #close}.
    *
-   * @throws FeedException if the database cannot be reached or the feed is not installed there
+   * @throws FeedException if the database cannot be reached or the feed is not installed there; it
+   *     follows nothing then
    */
   void follow(Board board, TimeSource time) throws FeedException;
 
@@ -66,7 +68,10 @@ public interface Feed extends FollowedSchema, AutoCloseable {
   /** Asks for the next look at the database to be taken at once. Returns without waiting. */
   void hurry();
 
-  /** Announces a transaction of this process. To be called before its commit is sent. */
+  /**
+   * Announces a transaction of this process. To be called before its commit is sent. Does nothing
+   * as long as the feed does not follow.
+   */
   void expect(OwnWrite write);
 
   /** Forgets an own write, met or not. */

@@ -4,8 +4,13 @@ import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import java.util.Map;
 
-/** What of a database is followed. Thread-safe. */
+/**
+ * What of a database is followed; nothing, as long as the feed does not follow yet. Thread-safe.
+ */
 public interface FollowedSchema {
+  /** The mark as long as the feed does not follow. */
+  long NONE = -1;
+
   /** Whether changes to this table are delivered. May change as the feed is installed on tables. */
   boolean covers(Lane table);
 
@@ -18,7 +23,8 @@ public interface FollowedSchema {
   /**
    * To be asked before what {@link #watch} is given is read from the catalogue.
    *
-   * @return a number that tells whether the schema has been looked at since
+   * @return a number, at least 0, that tells whether the schema has been looked at since; {@link
+   *     #NONE} as long as the feed does not follow, and then nothing is watched
    */
   default long schemaMark() {
     return 0;

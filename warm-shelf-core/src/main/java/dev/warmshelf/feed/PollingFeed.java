@@ -10,7 +10,6 @@ import dev.warmshelf.meter.FeedMeters.State;
 import java.time.Duration;
 import java.util.List;
 import java.util.Map;
-import java.util.Objects;
 import java.util.Optional;
 import java.util.OptionalLong;
 import java.util.function.Consumer;
@@ -130,43 +129,52 @@ public abstract class PollingFeed implements Feed {
     return open == null ? OptionalLong.empty() : open.loop().tickAt(place);
   }
 
-  private Running running() {
-    return Objects.requireNonNull(running, "followed");
-  }
-
   @Override
   public final boolean covers(Lane table) {
-    return running().poll().covers(table);
+    Running open = running;
+    return open != null && open.poll().covers(table);
   }
 
   @Override
   public final Map<String, ColumnKind> trackedColumns(Lane table) {
-    return running().poll().trackedColumns(table);
+    Running open = running;
+    return open == null ? Map.of() : open.poll().trackedColumns(table);
   }
 
   @Override
   public final long schemaMark() {
-    return running().poll().schemaMark();
+    Running open = running;
+    return open == null ? NONE : open.poll().schemaMark();
   }
 
   @Override
   public final boolean watch(long mark, Watched watched) {
-    return running().poll().watch(mark, watched);
+    Running open = running;
+    return open != null && open.poll().watch(mark, watched);
   }
 
   @Override
   public final void hurry() {
-    running().loop().hurry();
+    Running open = running;
+    if (open != null) {
+      open.loop().hurry();
+    }
   }
 
   @Override
   public final void expect(OwnWrite write) {
-    running().delivery().expect(write);
+    Running open = running;
+    if (open != null) {
+      open.delivery().expect(write);
+    }
   }
 
   @Override
   public final void forget(OwnWrite write) {
-    running().delivery().forget(write);
+    Running open = running;
+    if (open != null) {
+      open.delivery().forget(write);
+    }
   }
 
   @Override
@@ -179,6 +187,7 @@ public abstract class PollingFeed implements Feed {
     Running open = running;
     if (open != null) {
       open.loop().close();
+      running = null;
     }
     meters.become(State.CLOSED, null);
   }

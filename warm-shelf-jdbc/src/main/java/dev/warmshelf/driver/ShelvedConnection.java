@@ -36,7 +36,7 @@ import org.postgresql.core.TransactionState;
 final class ShelvedConnection extends DelegatingConnection {
   private static final String CONNECTION_DOES_NOT_EXIST = "08003";
 
-  private final ShelvedDataSource source;
+  private final ShelvedDataSource.Opened source;
   private final Borrowing borrowing;
   private final ConnectionState state;
   private final Dialogue dialogue;
@@ -58,7 +58,7 @@ final class ShelvedConnection extends DelegatingConnection {
     Connection borrow() throws SQLException;
   }
 
-  ShelvedConnection(ShelvedDataSource source, Borrowing borrowing) {
+  ShelvedConnection(ShelvedDataSource.Opened source, Borrowing borrowing) {
     this.source = source;
     this.borrowing = borrowing;
     this.autoCommit = source.usual().autoCommit();

@@ -3,7 +3,6 @@ package dev.warmshelf.driver;
 import java.io.PrintWriter;
 import java.sql.Connection;
 import java.sql.SQLException;
-import java.util.function.Function;
 import java.util.logging.Logger;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
@@ -17,10 +16,24 @@ import org.postgresql.core.BaseStatement;
  */
 public final class ShelvedDataSource implements DataSource {
   private final DataSource beneath;
-  private final Shelves shelves;
-  private final Usual usual;
-  private final BaseStatement maker;
-  private final ShelvedMetaData metaData = new ShelvedMetaData();
+  private final Opening opening;
+  private volatile @Nullable Opened opened;
+
+  /** Makes the shelves once the data source has given a connection. */
+  @FunctionalInterface
+  public interface Opening {
+    /**
+     * Makes them.
+     *
+     * @param maker a statement of the driver's that makes result sets of kept answers, and sends
+     *     nothing: it outlives the connection that it was made on, which is given back
+     * @throws SQLException if the database must be asked, and cannot
+     */
+    Shelves open(BaseStatement maker) throws SQLException;
+  }
+
+  /** What is known once the data source has given a connection. */
+  record Opened(Usual usual, BaseStatement maker, Shelves shelves, ShelvedMetaData metaData) {}
 
   /**
    * What connections of the data source are like when they are taken.
@@ -29,26 +42,39 @@ public final class ShelvedDataSource implements DataSource {
    */
   record Usual(boolean autoCommit, int isolation, int holdability, boolean stringsAreTyped) {}
 
-  private ShelvedDataSource(
-      DataSource beneath,
-      Function<BaseStatement, Shelves> shelves,
-      Usual usual,
-      BaseStatement maker) {
+  /** Wraps a data source, which is asked for nothing yet. */
+  public ShelvedDataSource(DataSource beneath, Opening opening) {
     this.beneath = beneath;
-    this.shelves = shelves.apply(maker);
-    this.usual = usual;
-    this.maker = maker;
+    this.opening = opening;
   }
 
   /**
-   * Wraps a data source.
+   * The shelves. The first time the data source is asked what its connections are like.
    *
-   * @param shelves given a statement of the driver's that makes result sets of kept answers, and
-   *     sends nothing: it outlives the connection that it was made on, which is given back
-   * @throws SQLException if it gives no connection of PostgreSQL's driver
+   * @throws SQLException if it gives no connection, or none of PostgreSQL's driver
    */
-  public static ShelvedDataSource over(DataSource beneath, Function<BaseStatement, Shelves> shelves)
-      throws SQLException {
+  public Shelves shelves() throws SQLException {
+    return opened().shelves();
+  }
+
+  private Opened opened() throws SQLException {
+    Opened known = opened;
+    if (known == null) {
+      Opened made = open();
+      synchronized (this) {
+        known = opened;
+        if (known == null) {
+          known = made;
+          opened = known;
+        }
+      }
+    }
+    return known;
+  }
+
+  private Opened open() throws SQLException {
+    Usual usual;
+    BaseStatement maker;
     try (Connection connection = beneath.getConnection()) {
       if (!connection.isWrapperFor(BaseConnection.class)) {
         throw new SQLException(
@@ -58,7 +84,7 @@ public final class ShelvedDataSource implements DataSource {
                 + " org.postgresql's, or a pool of them.");
       }
       BaseConnection own = connection.unwrap(BaseConnection.class);
-      Usual usual =
+      usual =
           new Usual(
               connection.getAutoCommit(),
               connection.getTransactionIsolation(),
@@ -67,51 +93,44 @@ public final class ShelvedDataSource implements DataSource {
       if (!connection.getAutoCommit()) {
         connection.rollback();
       }
-      BaseStatement maker = (BaseStatement) own.createStatement();
-      return new ShelvedDataSource(beneath, shelves, usual, maker);
+      maker = (BaseStatement) own.createStatement();
     }
-  }
-
-  Usual usual() {
-    return usual;
-  }
-
-  /** What its connections ask. */
-  public Shelves shelves() {
-    return shelves;
-  }
-
-  ShelvedMetaData metaData() {
-    return metaData;
-  }
-
-  BaseStatement maker() {
-    return maker;
+    return new Opened(usual, maker, opening.open(maker), new ShelvedMetaData());
   }
 
   @Override
-  public Connection getConnection() {
-    return new ShelvedConnection(this, () -> shelves.waits().of(beneath::getConnection));
+  public Connection getConnection() throws SQLException {
+    Opened known = opened();
+    return new ShelvedConnection(known, () -> known.shelves().waits().of(beneath::getConnection));
   }
 
   /**
    * One of the database's connections, with shelves: for a pool above, which opens it and gives it
    * out again and again.
    *
-   * @param physical closed together with what is returned
+   * @param physical closed together with what is returned, or if this fails
    * @throws SQLException if it is none of PostgreSQL's driver
    */
   public Connection around(Connection physical) throws SQLException {
-    ShelvedConnection connection = new ShelvedConnection(this, () -> physical);
-    connection.real();
-    return connection;
+    boolean done = false;
+    try {
+      ShelvedConnection connection = new ShelvedConnection(opened(), () -> physical);
+      connection.real();
+      done = true;
+      return connection;
+    } finally {
+      if (!done) {
+        physical.close();
+      }
+    }
   }
 
   /** Somebody else's connection: followed, but always the database answers. */
   @Override
   public Connection getConnection(String user, String password) throws SQLException {
+    Opened known = opened();
     Connection others = beneath.getConnection(user, password);
-    ShelvedConnection connection = new ShelvedConnection(this, () -> others);
+    ShelvedConnection connection = new ShelvedConnection(known, () -> others);
     connection.real();
     connection.isHandedOut();
     return connection;

@@ -110,9 +110,13 @@ final class JournalReader implements AutoCloseable {
       SELECT c.system_identifier::text,
              concat_ws(' ', pg_postmaster_start_time(),
                        (SELECT backend_start FROM pg_stat_activity
-                        WHERE backend_type = 'checkpointer'))
+                        WHERE backend_type = 'checkpointer')),
+             to_regnamespace('warm_shelf') IS NOT NULL
       FROM pg_control_system() c
       """;
+
+  /** {@code invalid_schema_name} (Appendix A of the manual). */
+  private static final String NO_SCHEMA = "3F000";
 
   private static final String HERE = "SELECT until, seconds FROM warm_shelf.reader_is_here()";
 
@@ -200,13 +204,13 @@ final class JournalReader implements AutoCloseable {
 
   private static String whyNot(SQLException e) {
     return switch (String.valueOf(e.getSQLState())) {
-      case "42P01", "3F000" ->
+      case "42P01", NO_SCHEMA ->
           "The journal is not installed in this database; 'shelf feed install' or"
               + " Journal.on(dataSource).install(...) does it.";
       case "42703", "42883" -> olderVersion();
       case "42501" ->
           "This role may not follow the journal: "
-              + e.getMessage()
+              + String.valueOf(e.getMessage()).lines().findFirst().orElse("")
               + ". It needs "
               + ReaderRights.inWords()
               + "; 'shelf feed install --reader ROLE' grants them.";
@@ -475,6 +479,9 @@ final class JournalReader implements AutoCloseable {
     try (Statement statement = connection.createStatement();
         ResultSet row = statement.executeQuery(SERVER)) {
       row.next();
+      if (!row.getBoolean(3)) { // found out so that the server's log has no error at each attempt
+        throw new SQLException("There is no schema 'warm_shelf'.", NO_SCHEMA);
+      }
       return new Server(row.getString(1), row.getString(2));
     }
   }

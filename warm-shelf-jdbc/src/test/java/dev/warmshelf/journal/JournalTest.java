@@ -44,6 +44,43 @@ class JournalTest {
     return database.shelf(3).open();
   }
 
+  /** It knows tables and columns by their names, and may be run again by whoever runs it. */
+  @Test
+  void thePrintedScriptIsAMigrationOfAnotherDatabase() throws Exception {
+    database.run("CREATE TABLE \"Tariff; x\" (zone text, cents int, PRIMARY KEY (zone))");
+    String script =
+        Journal.on(database.dataSource())
+            .keeping(Duration.ofHours(2))
+            .script(List.of("\"Tariff; x\":zone", "notice"));
+    TestDatabase another = TestDatabase.create();
+    Journal.on(another.dataSource()).remove();
+    another.run("CREATE TABLE moves_oids (id int)");
+    another.run("CREATE TABLE \"Tariff; x\" (added date, cents int, zone text PRIMARY KEY)");
+    for (int times = 0; times < 2; times++) {
+      try (Connection connection = another.dataSource().getConnection()) {
+        connection.setAutoCommit(false);
+        another.run(connection, "SET search_path TO pg_temp");
+        another.run(connection, script);
+        connection.commit();
+      }
+    }
+    JournalStatus status = Journal.on(another.dataSource()).check();
+    assertThat(status.problems()).isEmpty();
+    assertThat(status.retention()).isEqualTo(Duration.ofHours(2));
+    assertThat(status.tables())
+        .containsEntry(Lane.ofTable("public", "Tariff; x"), List.of("zone"))
+        .containsKey(Lane.ofTable("public", "notice"));
+    try (WarmShelf warm = another.shelf(3).open()) {
+      another.run("INSERT INTO \"Tariff; x\" VALUES ('2026-12-01', 100, 'north')");
+      ShelvedQuery<Integer> cents =
+          warm.query("SELECT cents FROM \"Tariff; x\" WHERE zone = :zone").as(Integer.class);
+      assertThat(cents.with("zone", "north").only().value()).isEqualTo(100);
+      another.run("UPDATE \"Tariff; x\" SET cents = 120");
+      Waiting.untilDelivered(warm);
+      assertThat(cents.with("zone", "north").only().value()).isEqualTo(120);
+    }
+  }
+
   // ---- how a look is planned
 
   @Test
