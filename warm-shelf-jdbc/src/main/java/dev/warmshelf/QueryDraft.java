@@ -95,6 +95,15 @@ public final class QueryDraft {
     return as(Mapper.toMaps());
   }
 
+  /**
+   * Finishes the query: each row is an unmodifiable list of its columns' values in their order, for
+   * programs that do not know the columns beforehand; several may have one label. Such answers
+   * cannot be replaced by a {@link Write}.
+   */
+  public ShelvedQuery<List<@Nullable Object>> asLists() {
+    return as(Mapper.toLists());
+  }
+
   /** Finishes it as one that the library asks for itself. */
   ShelvedQuery<?> asRoster(Shelf on) {
     return of(Mapper.toMaps(), on, AskedStatements.apart(statement));

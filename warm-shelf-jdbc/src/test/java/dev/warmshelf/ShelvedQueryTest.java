@@ -322,17 +322,6 @@ class ShelvedQueryTest {
   }
 
   @Test
-  void rolesAndSettingsOfTheDataSourceArePartOfTheKey() throws Exception {
-    PGSimpleDataSource other = database.postgres();
-    other.setCurrentSchema("sky");
-    try (WarmShelf elsewhere = WarmShelf.over(other).onTtlAlone().open()) {
-      ShelvedQuery<Integer> here = warm.query("SELECT 1").as(Integer.class);
-      ShelvedQuery<Integer> there = elsewhere.query("SELECT 1").as(Integer.class);
-      assertThat(new Question<>(here).key()).isNotEqualTo(new Question<>(there).key());
-    }
-  }
-
-  @Test
   void whatASessionUnlikeTheOthersAnswersIsNotShared() throws Exception {
     database.run(
         "CREATE SCHEMA yard; CREATE TABLE yard.crew AS SELECT 'yard' AS name;"

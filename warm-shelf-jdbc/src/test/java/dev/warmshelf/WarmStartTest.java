@@ -6,6 +6,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import dev.warmshelf.feed.Clearing;
 import dev.warmshelf.feed.Clearing.What;
 import dev.warmshelf.journal.Journal;
+import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
@@ -95,6 +96,39 @@ class WarmStartTest {
       assertThat(ports.value()).isEqualTo(names(PORTS.replace(":island", "'Norra'")));
       assertThat(agent.value()).isEqualTo(names(AGENT.replace(":id", "1")));
       return ports.origin() + " " + agent.origin();
+    }
+  }
+
+  /** A name that two processes give their sessions says nothing of what those are like. */
+  @Test
+  void whatWasReadInAnotherSessionIsNotServedByAnyName() throws Exception {
+    String moment = "SELECT leaves_at FROM sailing WHERE id = 1";
+    for (boolean named : new boolean[] {false, true}) {
+      Files.deleteIfExists(file);
+      String[] zone = {"UTC"};
+      javax.sql.DataSource source = org.mockito.Mockito.mock();
+      org.mockito.Mockito.when(source.getConnection())
+          .then(
+              call -> {
+                Connection connection = database.dataSource().getConnection();
+                connection.createStatement().execute("SET TimeZone TO '" + zone[0] + "'");
+                return connection;
+              });
+      for (String now : List.of("UTC", "UTC", "Asia/Tokyo")) {
+        zone[0] = named ? "UTC" : now; // as it is opened nobody has named it
+        WarmShelf.Builder builder =
+            WarmShelf.over(source)
+                .following(JournalFeed.on(database.dataSource()))
+                .warmStart(WarmStart.from(file));
+        try (WarmShelf warm = (named ? builder.sessionsNamed(() -> "ours") : builder).open()) {
+          zone[0] = now;
+          Origin origin = warm.query(moment).asLists().question().list().origin();
+          assertThat(origin).as("%s, named %s", now, named).isIn(Origin.KEPT, Origin.LOADED);
+          if (now.equals("Asia/Tokyo")) {
+            assertThat(origin).as("named %s", named).isEqualTo(Origin.LOADED);
+          }
+        }
+      }
     }
   }
 

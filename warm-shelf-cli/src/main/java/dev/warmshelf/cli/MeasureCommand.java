@@ -231,7 +231,7 @@ final class MeasureCommand implements Callable<Integer> {
 
   private RequestSource source(DataSource pool, Workload workload, Screen screen)
       throws SQLException, Failure {
-    Optional<RecordedRequests> recorded = recordings.replayed(workload, readers, screen);
+    Optional<RecordedRequests> recorded = recordings.replayed(pool, workload, readers, screen);
     if (recorded.isPresent()) {
       return recorded.get();
     }

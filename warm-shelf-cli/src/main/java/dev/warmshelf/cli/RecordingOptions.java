@@ -9,10 +9,12 @@ import dev.warmshelf.record.ShelfRecording;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.sql.SQLException;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
+import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Option;
 
@@ -62,20 +64,25 @@ final class RecordingOptions {
   }
 
   /** The recording to ask again, if there is one. */
-  Optional<RecordedRequests> replayed(Workload workload, int readers, Screen screen)
-      throws Failure {
+  Optional<RecordedRequests> replayed(
+      DataSource database, Workload workload, int readers, Screen screen)
+      throws Failure, SQLException {
     if (replay == null) {
       return Optional.empty();
     }
     try {
       RecordedRequests recorded = RecordedRequests.of(replay, workload, readers, speed);
-      screen.line(
-          String.format(
-              Locale.ROOT,
-              "replaying %s: %,d questions, %,d left out since they are no queries",
-              replay,
-              recorded.size().orElse(0),
-              recorded.leftOut()));
+      recorded.leaveOutRefused(database);
+      long questions = recorded.size().orElse(0);
+      if (questions == 0) {
+        throw new Failure(
+            "Nothing of the recording "
+                + replay
+                + " can be asked of this database. Left out: "
+                + String.join("; ", recorded.leftOut()));
+      }
+      screen.line(String.format(Locale.ROOT, "replaying %s: %,d questions", replay, questions));
+      recorded.leftOut().forEach(each -> screen.line("left out: " + each));
       return Optional.of(recorded);
     } catch (IOException e) {
       throw Failure.of("The recording " + replay + " cannot be replayed", e);

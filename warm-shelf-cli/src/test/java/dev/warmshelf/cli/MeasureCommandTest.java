@@ -27,6 +27,7 @@ import java.awt.Font;
 import java.awt.image.BufferedImage;
 import java.io.IOException;
 import java.io.UncheckedIOException;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.Connection;
@@ -41,6 +42,7 @@ import java.util.Set;
 import java.util.concurrent.atomic.AtomicInteger;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
+import java.util.zip.GZIPOutputStream;
 import javax.imageio.ImageIO;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
@@ -300,6 +302,67 @@ class MeasureCommandTest {
     assertThat(replayed.out().lines().filter(line -> line.startsWith("answer lanes,,")))
         .as("no versions, so no staleness, late or never")
         .allMatch(line -> line.endsWith(",0,,"));
+  }
+
+  /** As a persistence library asks: two columns of one name, and what only its program knows. */
+  @Test
+  void whatCannotBeAskedAgainIsLeftOutAndStopsNothing() throws Exception {
+    String head =
+        """
+        {"recording":"warm-shelf","version":1,"began":"2026-05-01T00:00:00Z","parameters":true}
+        {"statement":1,"shelf":"main","digest":"a","sql":"SELECT p.id, n.id, p.name FROM port p JOIN notice n ON n.port_id = p.id WHERE p.id = ?","parameters":["1"]}
+        {"statement":2,"shelf":"main","digest":"b","sql":"SELECT id FROM gone WHERE id = ?","parameters":["1"]}
+        {"statement":3,"shelf":"main","digest":"c","sql":null,"parameters":[]}
+        {"statement":4,"shelf":"main","digest":"d","sql":"SELECT name, 7 / (id - ?) AS q FROM port WHERE id = 5","parameters":["1"]}
+        """;
+    StringBuilder asked = new StringBuilder(head);
+    for (int i = 0; i < 40; i++) {
+      int at = i * 1_000;
+      asked.append(
+          "[%d,1,\"a%d\",\"l\",9,9,1,\"f%d\",[%d]]\n".formatted(at, i % 4, i % 4, i % 4 + 1));
+      asked.append("[%d,2,\"b\",\"l\",9,9,1,\"9a\",[1]]\n".formatted(at + 1));
+      asked.append("[%d,3,\"c\",\"l\",9,-1,-1,null]\n".formatted(at + 2));
+      asked.append("[%d,4,\"d%d\",\"l\",9,9,1,\"9b\",[%d]]\n".formatted(at + 3, i % 5, i % 5 + 1));
+    }
+    Path file = directory.resolve("jpa.jsonl.gz");
+    try (GZIPOutputStream out = new GZIPOutputStream(Files.newOutputStream(file))) {
+      out.write(asked.toString().getBytes(StandardCharsets.UTF_8));
+    }
+    String db = server.url("postgres");
+    Ran ran =
+        Ran.of(
+            "measure",
+            "--db",
+            db,
+            "--replay",
+            file.toString(),
+            "--ways",
+            "mended",
+            "--seconds",
+            "5",
+            "--json");
+    assertThat(ran.exitCode()).as(ran.err()).isZero();
+    assertThat(ran.err())
+        .contains("80 questions")
+        .contains("left out: 40 questions that are no queries")
+        .contains("left out: 40 questions of statement 2")
+        .contains("relation \"gone\" does not exist");
+    JsonNode json = new ObjectMapper().readTree(ran.out());
+    assertThat(json.at("/leftOut")).hasSize(2);
+    for (String way : List.of("/ways/0", "/ways/1")) {
+      assertThat(json.at(way + "/refused").asLong()).as(way).isEqualTo(8);
+      assertThat(json.at(way + "/reads").asLong()).as(way).isEqualTo(72);
+    }
+    assertThat(json.at("/faults")).isEmpty();
+    assertThat(json.at("/notes").toString()).contains("refused 8 questions of 'direct'");
+    assertThat(json.at("/ways/1/shelf/hits").asLong()).isGreaterThan(40);
+
+    Ran study = Ran.of("study", file.toString());
+    assertThat(study.exitCode()).as(study.err()).isZero();
+    assertThat(study.out()).contains("SELECT p.id, n.id");
+    Ran alone = Ran.of("measure", "--db", server.url("template1"), "--replay", file.toString());
+    assertThat(alone.exitCode()).isNotZero();
+    assertThat(alone.err()).contains("Nothing of the recording").contains("does not exist");
   }
 
   @Test

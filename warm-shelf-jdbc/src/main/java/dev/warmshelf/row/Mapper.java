@@ -11,12 +11,17 @@ import org.jspecify.annotations.Nullable;
  *
  * @param <T> what a row becomes
  */
-public sealed interface Mapper<T> permits MapMapper, RecordMapper, ScalarMapper {
+public sealed interface Mapper<T> permits ListMapper, MapMapper, RecordMapper, ScalarMapper {
   /**
    * A mapper to maps from column label to value; arrays of bytes are copied. There is no way back.
    */
   static Mapper<Map<String, @Nullable Object>> toMaps() {
     return new MapMapper();
+  }
+
+  /** A mapper to lists of values by position; arrays of bytes are copied. There is no way back. */
+  static Mapper<List<@Nullable Object>> toLists() {
+    return new ListMapper();
   }
 
   /**

@@ -1,6 +1,7 @@
 package dev.warmshelf.measure.database;
 
 import dev.warmshelf.sql.SqlStatement;
+import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.ResultSetMetaData;
@@ -30,7 +31,24 @@ public final class PlainJdbc {
   }
 
   /**
-   * All rows, each by column label.
+   * Asks, and reads all rows.
+   *
+   * @throws SQLException if the database could not be asked
+   */
+  public static void ask(Connection connection, SqlStatement sql, Map<String, Object> inputs)
+      throws SQLException {
+    try (PreparedStatement statement = connection.prepareStatement(sql.driverText())) {
+      bind(statement, sql, inputs);
+      try (ResultSet result = statement.executeQuery()) {
+        while (result.next()) {
+          result.getObject(1);
+        }
+      }
+    }
+  }
+
+  /**
+   * All rows, each by column label; of several columns of one label the last.
    *
    * @throws SQLException if the database could not be asked
    */

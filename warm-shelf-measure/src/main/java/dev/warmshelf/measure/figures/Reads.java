@@ -10,8 +10,9 @@ import org.HdrHistogram.Histogram;
  * @param lookups reads that consulted it; 0 where nothing is kept
  * @param notAsked requests of an open loop that had not begun when their round was given up; each
  *     is in {@code latency} with the time it had waited
+ * @param refused requests of a recording that the database refused; counted nowhere else
  */
-public record Reads(Histogram latency, long hits, long lookups, long notAsked) {
+public record Reads(Histogram latency, long hits, long lookups, long notAsked, long refused) {
   /** How many there were. */
   public long count() {
     return latency.getTotalCount() - notAsked;

@@ -78,7 +78,7 @@ public record Result(
                 + name
                 + " would never have been invalidated: a footprint is wrong");
       }
-      if (!figures.database().agree() && endedBy.isEmpty()) {
+      if (!figures.database().agree(figures.reads().refused()) && endedBy.isEmpty()) {
         faults.add(
             name
                 + " counted "
@@ -109,6 +109,17 @@ public record Result(
               judged,
               reads));
     }
+    conditions.pace().leftOut().forEach(each -> notes.add("Left out: " + each));
+    for (Figures way : ways) {
+      if (way.reads().refused() > 0) {
+        notes.add(
+            String.format(
+                Locale.ROOT,
+                "The database refused %,d questions of '%s'; they are counted nowhere else",
+                way.reads().refused(),
+                way.way().label()));
+      }
+    }
     askedUnequally().ifPresent(notes::add);
     return notes;
   }
@@ -118,7 +129,7 @@ public record Result(
     long all = conditions.pace().questions().orElse(0);
     List<String> fewer =
         ways.stream()
-            .filter(way -> way.reads().count() < all)
+            .filter(way -> way.reads().count() + way.reads().refused() < all)
             .map(
                 way ->
                     String.format(

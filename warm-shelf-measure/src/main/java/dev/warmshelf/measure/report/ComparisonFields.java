@@ -84,6 +84,7 @@ public final class ComparisonFields {
     fields.put("java", System.getProperty("java.version"));
     fields.put("readers", settings.traffic().readers());
     fields.put("pace", conditions.pace().words());
+    fields.put("leftOut", conditions.pace().leftOut());
     fields.put("writesPerSecond", settings.traffic().writesPerSecond());
     fields.put("ttlNanos", settings.ttl().toNanos());
     fields.put("seed", settings.seed());
@@ -147,6 +148,7 @@ public final class ComparisonFields {
     fields.put("way", figures.way().label());
     fields.put("reads", figures.reads().count());
     fields.put("notAskedInTime", figures.reads().notAsked());
+    fields.put("refused", figures.reads().refused());
     fields.put("tookNanos", figures.time().toNanos());
     OptionalDouble ratio = figures.hitRatio();
     boolean keeps = ratio.isPresent();

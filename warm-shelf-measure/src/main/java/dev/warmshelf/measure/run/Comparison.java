@@ -169,7 +169,7 @@ public final class Comparison {
               workload.name(),
               database,
               settings,
-              new Pace(source.isPaced(), source.pace(), source.size()),
+              new Pace(source.isPaced(), source.pace(), source.size(), source.leftOut()),
               DrawnRequests.digest(streams()),
               span.warmedUp(),
               span.took());

@@ -79,7 +79,8 @@ interface Order<R extends Serializable> extends Serializable {
       ArrayList<StaleRead> stale,
       long hits,
       long lookups,
-      long notAsked)
+      long notAsked,
+      long refused)
       implements Serializable {}
 
   /** To forget what has been noted. */

@@ -1,6 +1,7 @@
 package dev.warmshelf.measure.run;
 
 import dev.warmshelf.measure.figures.QueryFigures;
+import dev.warmshelf.measure.text.DatabaseErrors;
 import dev.warmshelf.measure.workload.Request;
 import dev.warmshelf.measure.workload.Requests;
 import dev.warmshelf.measure.workload.VersionedThing;
@@ -42,6 +43,7 @@ final class Reader implements Asker {
   private final CommitLedger<VersionedThing> ledger;
   private final LongSupplier clock;
   private final boolean paced;
+  private final boolean passesOverErrors;
   private final IdentityHashMap<List<?>, Known> known = new IdentityHashMap<>();
   private final List<Unjudged> unjudged = new ArrayList<>();
   private Tally tally = new Tally();
@@ -57,6 +59,7 @@ final class Reader implements Asker {
     long hits;
     long lookups;
     long notAsked;
+    long refused;
   }
 
   /** A read that missed a commit. */
@@ -75,13 +78,16 @@ final class Reader implements Asker {
   /**
    * @param clock the monotonic one, in nanoseconds
    * @param paced whether requests are asked when they are due; otherwise as fast as can be
+   * @param passesOverErrors whether what the database refuses is counted, and no more
    */
   Reader(
       Way way,
       Requests stream,
       CommitLedger<VersionedThing> ledger,
       LongSupplier clock,
-      boolean paced) {
+      boolean paced,
+      boolean passesOverErrors) {
+    this.passesOverErrors = passesOverErrors;
     this.clock = clock;
     this.paced = paced;
     this.way = way;
@@ -168,7 +174,16 @@ final class Reader implements Asker {
   }
 
   private void read(Request request, long due, long began) throws SQLException {
-    Way.Read read = way.read(request);
+    Way.Read read;
+    try {
+      read = way.read(request);
+    } catch (SQLException e) {
+      if (!passesOverErrors || !DatabaseErrors.isOfStatement(e)) {
+        throw e;
+      }
+      tally.refused++;
+      return;
+    }
     long ended = clock.getAsLong();
     tally.latency.recordValue(ended - due);
     tally

@@ -121,6 +121,7 @@ final class ReaderProcess implements Asker, AutoCloseable {
     tally.hits = taken.hits();
     tally.lookups = taken.lookups();
     tally.notAsked = taken.notAsked();
+    tally.refused = taken.refused();
     for (Order.StaleRead read : taken.stale()) {
       int number = staleTold++;
       tally.stale.add(new Reader.Stale(read.query(), read.ageNanos(), () -> isInvalidated(number)));

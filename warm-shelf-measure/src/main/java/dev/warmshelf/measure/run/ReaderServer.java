@@ -36,7 +36,13 @@ public final class ReaderServer {
   private ReaderServer(ShelfWay way, RequestSource source, int number) {
     this.way = way;
     this.reader =
-        new Reader(way, source.stream(number), ledger, System::nanoTime, source.isPaced());
+        new Reader(
+            way,
+            source.stream(number),
+            ledger,
+            System::nanoTime,
+            source.isPaced(),
+            source.passesOverErrors());
     ledger.commitBegins(); // as far as this process knows, one may be under way at any time
   }
 
@@ -119,7 +125,8 @@ public final class ReaderServer {
         told,
         tally.hits,
         tally.lookups,
-        tally.notAsked);
+        tally.notAsked,
+        tally.refused);
   }
 
   boolean forget() {

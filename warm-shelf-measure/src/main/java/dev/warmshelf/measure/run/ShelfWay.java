@@ -1,6 +1,7 @@
 package dev.warmshelf.measure.run;
 
 import dev.warmshelf.Precision;
+import dev.warmshelf.QueryDraft;
 import dev.warmshelf.Question;
 import dev.warmshelf.Recipe;
 import dev.warmshelf.Sharing;
@@ -31,7 +32,6 @@ import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.locks.LockSupport;
 import javax.sql.DataSource;
-import org.jspecify.annotations.Nullable;
 
 /** Reads through a shelf. */
 final class ShelfWay implements Way {
@@ -53,8 +53,7 @@ final class ShelfWay implements Way {
   /** Stale answers go with time, not by an invalidation. */
   private final boolean boundedByTtl;
 
-  private final Map<Workload.Statement, ShelvedQuery<Map<String, @Nullable Object>>> queries =
-      new ConcurrentHashMap<>();
+  private final Map<Workload.Statement, ShelvedQuery<?>> queries = new ConcurrentHashMap<>();
 
   private ShelfWay(WayKind kind, WarmShelf warm, String shelf, boolean boundedByTtl) {
     this.kind = kind;
@@ -125,11 +124,14 @@ final class ShelfWay implements Way {
 
   @Override
   public Read read(Request request) throws SQLException {
-    Question<Map<String, @Nullable Object>> question = queryOf(request).question();
+    return read(request, queryOf(request).question());
+  }
+
+  private <T> Read read(Request request, Question<T> question) throws SQLException {
     request.inputs().forEach(question::with);
     boolean mayBeOld = kind == WayKind.OLD && !request.query().mayBeOld().isZero();
     question.taking(mayBeOld ? OldAnswers.within(request.query().mayBeOld()) : OldAnswers.none());
-    Reading<List<Map<String, @Nullable Object>>> reading = question.list();
+    Reading<List<T>> reading = question.list();
     return new Read(
         reading.origin(),
         reading.value(),
@@ -205,7 +207,8 @@ final class ShelfWay implements Way {
     warm.close();
   }
 
-  private ShelvedQuery<Map<String, @Nullable Object>> queryOf(Request request) {
+  /** By its columns' labels only where versions are read by them: others' may be repeated. */
+  private ShelvedQuery<?> queryOf(Request request) {
     return queries.computeIfAbsent(
         request.query(),
         query -> {
@@ -213,11 +216,9 @@ final class ShelfWay implements Way {
           for (String input : query.leftOut()) {
             recipe = recipe.leavingOut(input);
           }
-          return warm.query(query.sql().text())
-              .named(query.label())
-              .on(shelf)
-              .keyedBy(recipe)
-              .asMaps();
+          QueryDraft draft =
+              warm.query(query.sql().text()).named(query.label()).on(shelf).keyedBy(recipe);
+          return query.versions().isEmpty() ? draft.asLists() : draft.asMaps();
         });
   }
 }

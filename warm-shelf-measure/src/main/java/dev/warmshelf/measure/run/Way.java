@@ -15,7 +15,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.function.BooleanSupplier;
-import org.jspecify.annotations.Nullable;
 
 /** A way to read. Thread-safe. */
 interface Way extends AutoCloseable {
@@ -41,7 +40,13 @@ interface Way extends AutoCloseable {
     List<Asker> askers = new ArrayList<>();
     for (int number = 0; number < readers; number++) {
       askers.add(
-          new Reader(this, source.stream(number), ledger, System::nanoTime, source.isPaced()));
+          new Reader(
+              this,
+              source.stream(number),
+              ledger,
+              System::nanoTime,
+              source.isPaced(),
+              source.passesOverErrors()));
     }
     return askers;
   }
@@ -71,16 +76,13 @@ interface Way extends AutoCloseable {
    * An answer.
    *
    * @param origin where it came from
-   * @param rows the same object for as long as the same answer is kept
+   * @param rows maps by their columns' labels, where versions are read by them; the same object for
+   *     as long as the same answer is kept
    * @param loadNanos how long it took to load, if it was kept
    * @param needless whether that load gave what was kept before
    * @param invalidated whether the answer has been invalidated by now; asked after the run, to tell
    *     a late answer from one that nothing would have invalidated
    */
   record Read(
-      Origin origin,
-      List<? extends Map<String, @Nullable Object>> rows,
-      long loadNanos,
-      boolean needless,
-      BooleanSupplier invalidated) {}
+      Origin origin, List<?> rows, long loadNanos, boolean needless, BooleanSupplier invalidated) {}
 }

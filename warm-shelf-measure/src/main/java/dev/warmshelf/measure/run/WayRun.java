@@ -44,6 +44,7 @@ final class WayRun {
   private Optional<Meters.Snapshot> metersBefore;
   private long ownDatabaseReads;
   private long notAsked;
+  private long refused;
 
   private record Round(
       long began, long nanos, long reads, long hits, long lookups, long invalidated) {
@@ -137,6 +138,7 @@ final class WayRun {
     metersBefore = way.meters();
     ownDatabaseReads = 0;
     notAsked = 0;
+    refused = 0;
   }
 
   /**
@@ -157,7 +159,8 @@ final class WayRun {
             latency,
             rounds.stream().mapToLong(Round::hits).sum(),
             rounds.stream().mapToLong(Round::lookups).sum(),
-            notAsked);
+            notAsked,
+            refused);
     return new Figures(
         way.kind(),
         reads,
@@ -200,6 +203,7 @@ final class WayRun {
       latency.add(tally.latency);
       stale.addAll(tally.stale);
       notAsked += tally.notAsked;
+      refused += tally.refused;
       hits += tally.hits;
       lookups += tally.lookups;
       tally.queries.forEach(

@@ -5,9 +5,13 @@ import java.net.ConnectException;
 import java.net.SocketTimeoutException;
 import java.net.UnknownHostException;
 import java.sql.SQLException;
+import java.util.List;
 
 /** What a database's errors mean, in words and on one line. */
 public final class DatabaseErrors {
+  /** Classes of errors that are a statement's own. */
+  private static final List<String> STATEMENTS = List.of("07", "0A", "21", "22", "42", "P0");
+
   private DatabaseErrors() {}
 
   /** One sentence or more; names neither a driver's nor a pool's classes. */
@@ -23,6 +27,16 @@ public final class DatabaseErrors {
       return "The database ended the connection: " + message;
     }
     return state.isEmpty() ? message : "The database said: " + message;
+  }
+
+  /**
+   * Whether a statement was refused for itself or its values, by the class of its SQLSTATE
+   * (Appendix A of the manual): features, data, syntax and rights, and what a function raises. Of a
+   * database in trouble it is not.
+   */
+  public static boolean isOfStatement(SQLException e) {
+    String state = String.valueOf(innermost(e).getSQLState());
+    return STATEMENTS.stream().anyMatch(state::startsWith);
   }
 
   /** A pool says that it has no connection; why stands in the cause. */

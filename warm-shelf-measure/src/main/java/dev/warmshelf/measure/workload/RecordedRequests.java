@@ -1,11 +1,16 @@
 package dev.warmshelf.measure.workload;
 
+import dev.warmshelf.measure.database.PlainJdbc;
+import dev.warmshelf.measure.text.DatabaseErrors;
+import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.record.RecordingFile;
 import dev.warmshelf.record.RecordingFile.Question;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.text.SqlTextException;
 import java.io.IOException;
 import java.nio.file.Path;
+import java.sql.Connection;
+import java.sql.SQLException;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -15,6 +20,7 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.OptionalLong;
 import java.util.Set;
+import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -36,7 +42,8 @@ public final class RecordedRequests implements RequestSource {
   private final Map<String, Workload.Statement> known = new HashMap<>();
   private final int readers;
   private final double speed;
-  private long leftOut;
+  private long noQueries;
+  private final List<String> leftOut = new ArrayList<>();
   private long lastMicros;
 
   /**
@@ -72,9 +79,67 @@ public final class RecordedRequests implements RequestSource {
     return recorded;
   }
 
-  /** How many were left out. */
-  public long leftOut() {
-    return leftOut;
+  /**
+   * Asks the first question of each statement once, in a transaction that may read only, and leaves
+   * those statements out that the database refuses: tables that are not there, types that the
+   * recording does not tell.
+   *
+   * @throws SQLException if the database cannot be asked at all
+   */
+  public void leaveOutRefused(DataSource dataSource) throws SQLException {
+    Map<Workload.Statement, String> refused = new LinkedHashMap<>();
+    try (Connection connection = dataSource.getConnection()) {
+      connection.setAutoCommit(false);
+      connection.setReadOnly(true);
+      for (Request sample : samples()) {
+        try {
+          PlainJdbc.ask(connection, sample.query().sql(), sample.inputs());
+        } catch (SQLException e) {
+          if (!DatabaseErrors.isOfStatement(e)) {
+            throw e;
+          }
+          refused.put(sample.query(), DatabaseErrors.inWords(e));
+        } finally {
+          connection.rollback();
+        }
+      }
+    }
+    refused.forEach(this::leaveOut);
+  }
+
+  private void leaveOut(Workload.Statement query, String why) {
+    List<Request> all = List.copyOf(requests);
+    List<Long> moments = List.copyOf(micros);
+    requests.clear();
+    micros.clear();
+    for (int i = 0; i < all.size(); i++) {
+      if (!all.get(i).query().equals(query)) {
+        requests.add(all.get(i));
+        micros.add(moments.get(i));
+      }
+    }
+    leftOut.add(
+        Text.count(all.size() - requests.size())
+            + " questions of "
+            + query.label()
+            + ", since it cannot be asked again: "
+            + why
+            + " In: "
+            + query.sql().normalForm());
+  }
+
+  @Override
+  public List<String> leftOut() {
+    List<String> all = new ArrayList<>(leftOut);
+    if (noQueries > 0) {
+      all.add(0, Text.count(noQueries) + " questions that are no queries");
+    }
+    return List.copyOf(all);
+  }
+
+  @Override
+  public boolean passesOverErrors() {
+    return true;
   }
 
   @Override
@@ -126,7 +191,7 @@ public final class RecordedRequests implements RequestSource {
             && (question.values().isPresent() || statement.parameters().isEmpty());
     Workload.Statement query = askable ? statement(statement) : null;
     if (query == null) {
-      leftOut++;
+      noQueries++;
       return;
     }
     requests.add(

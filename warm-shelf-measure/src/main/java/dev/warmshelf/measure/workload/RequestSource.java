@@ -21,6 +21,16 @@ public interface RequestSource {
   /** How fast the readers ask, in words. */
   String pace();
 
+  /** What is not asked, and why, a line each. */
+  default List<String> leftOut() {
+    return List.of();
+  }
+
+  /** Whether a question that the database refuses is passed over; otherwise it ends the run. */
+  default boolean passesOverErrors() {
+    return false;
+  }
+
   /** How many requests there are in all streams together; empty if they never end. */
   OptionalLong size();
 }

@@ -30,7 +30,7 @@ public record VersionColumn(String of, Identity id, String version, Over over) {
       CONSTANT
     }
 
-    String of(Map<String, @Nullable Object> row, Map<String, Object> inputs) {
+    String of(Map<?, ?> row, Map<String, Object> inputs) {
       return switch (kind) {
         case COLUMN -> String.valueOf(required(row, name));
         case INPUT -> String.valueOf(inputs.get(name));
@@ -39,13 +39,14 @@ public record VersionColumn(String of, Identity id, String version, Over over) {
     }
   }
 
-  /** Adds what these rows show to the versions seen. */
-  public void read(
-      List<? extends Map<String, @Nullable Object>> rows,
-      Map<String, Object> inputs,
-      Map<VersionedThing, Long> versions) {
-    for (Map<String, @Nullable Object> row : rows) {
-      if (required(row, version) instanceof Number number) {
+  /**
+   * Adds what these rows show to the versions seen.
+   *
+   * @param rows maps by label
+   */
+  public void read(List<?> rows, Map<String, Object> inputs, Map<VersionedThing, Long> versions) {
+    for (Object each : rows) {
+      if (each instanceof Map<?, ?> row && required(row, version) instanceof Number number) {
         versions.merge(
             new VersionedThing(of, id.of(row, inputs)),
             number.longValue(),
@@ -54,7 +55,7 @@ public record VersionColumn(String of, Identity id, String version, Over over) {
     }
   }
 
-  private static @Nullable Object required(Map<String, @Nullable Object> row, String column) {
+  private static @Nullable Object required(Map<?, ?> row, String column) {
     if (!row.containsKey(column)) {
       throw new IllegalArgumentException(
           "The workload says that versions stand in the column '"

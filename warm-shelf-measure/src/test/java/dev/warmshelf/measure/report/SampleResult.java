@@ -69,7 +69,7 @@ final class SampleResult {
     boolean keeps = way != WayKind.DIRECT;
     return new Figures(
         way,
-        new Reads(latency, 0, keeps ? reads : 0, 0),
+        new Reads(latency, 0, keeps ? reads : 0, 0, 0),
         new DatabaseReads(reads, Optional.of(new DatabaseWork.Done(reads, reads, 1, 1, 1))),
         new Staleness(judged, late, 0, ages),
         new Kept(keeps ? Optional.of(new Meters().snapshot()) : Optional.empty(), ages),

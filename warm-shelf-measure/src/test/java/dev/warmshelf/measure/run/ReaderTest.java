@@ -98,7 +98,7 @@ class ReaderTest {
               Origin origin = again ? Origin.KEPT : Origin.LOADED;
               return new Way.Read(origin, rows, 500, false, () -> true);
             });
-    Reader reader = new Reader(way, ENDLESS, ledger, () -> now, false);
+    Reader reader = new Reader(way, ENDLESS, ledger, () -> now, false, false);
     reader.readUntil(1_000_000, () -> false);
     notesToCome.forEach(Runnable::run);
     reader.judgeTheRest();
@@ -138,7 +138,7 @@ class ReaderTest {
               now += ++read[0] == 3 ? 500 : 10;
               return new Way.Read(Origin.DIRECT, List.of(), 0, false, () -> true);
             });
-    Reader reader = new Reader(way, ten, ledger, this::passing, false);
+    Reader reader = new Reader(way, ten, ledger, this::passing, false, false);
     now = 0;
     reader.readPaced(0, 10_000, () -> false);
     Reader.Tally tally = reader.take();
@@ -163,7 +163,7 @@ class ReaderTest {
               now += 100;
               return new Way.Read(Origin.DIRECT, List.of(), 0, false, () -> true);
             });
-    Reader reader = new Reader(way, every10, ledger, this::passing, false);
+    Reader reader = new Reader(way, every10, ledger, this::passing, false, false);
     now = 0;
     reader.readPaced(0, 1_000, () -> false);
     Reader.Tally tally = reader.take();
@@ -184,7 +184,7 @@ class ReaderTest {
               now += 10;
               return new Way.Read(Origin.LOADED, rows(Map.of()), 0, false, () -> true);
             });
-    Reader reader = new Reader(way, ENDLESS, ledger, () -> now, false);
+    Reader reader = new Reader(way, ENDLESS, ledger, () -> now, false, false);
     reader.readUntil(now + 5, () -> false);
     reader.forget();
     ledger.commitIsOver();
@@ -206,7 +206,7 @@ class ReaderTest {
               now += 10;
               return new Way.Read(origins[at[0]++ % 5], List.of(), 250, false, () -> true);
             });
-    Reader reader = new Reader(way, ENDLESS, ledger, () -> now, false);
+    Reader reader = new Reader(way, ENDLESS, ledger, () -> now, false, false);
     now = 0;
     reader.readUntil(50, () -> false);
     Reader.Tally tally = reader.take();
@@ -220,7 +220,7 @@ class ReaderTest {
   void aRoundInWhichLittleIsDueTakesItsTimeAndTheRestIsDueInTheNext() throws Exception {
     Requests every700 = () -> new Requests.Paced(new Request(QUERY, Map.of()), 700);
     Way way = way(request -> new Way.Read(Origin.DIRECT, List.of(), 0, false, () -> true));
-    Reader reader = new Reader(way, every700, ledger, this::passing, false);
+    Reader reader = new Reader(way, every700, ledger, this::passing, false, false);
     now = 0;
     List<Long> asked = new ArrayList<>();
     for (int round = 0; round < 7; round++) {

@@ -42,7 +42,7 @@ class RecordedRequestsTest {
             2,
             2);
     assertThat(recorded.size()).hasValue(4);
-    assertThat(recorded.leftOut()).isEqualTo(1);
+    assertThat(recorded.leftOut()).containsExactly("1 questions that are no queries");
     List<Requests.Paced> first = all(recorded.stream(0));
     List<Requests.Paced> second = all(recorded.stream(1));
     assertThat(first)
