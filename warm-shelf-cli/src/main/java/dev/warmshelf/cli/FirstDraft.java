@@ -75,7 +75,7 @@ final class FirstDraft {
                 .following(JournalFeed.on(pool))
                 .shelf(WarmShelf.MAIN_SHELF, policy -> policy.ttl(KEPT).renewing(Renewal.loading()))
                 .open();
-        ShelfRecording recording = ShelfRecording.to(recorded).open()) {
+        ShelfRecording recording = ShelfRecording.to(recorded).keepingEarlier(0).open()) {
       warm.recordTo(recording);
       new FirstDraft(pool, time).run(warm);
       warm.recordTo(null);

@@ -96,7 +96,7 @@ final class RecordingOptions {
     }
     ShelfRecording recording;
     try {
-      recording = ShelfRecording.to(record).open();
+      recording = ShelfRecording.to(record).keepingEarlier(0).open();
     } catch (IOException e) {
       throw Failure.of("The recording " + record + " cannot be written", e);
     }

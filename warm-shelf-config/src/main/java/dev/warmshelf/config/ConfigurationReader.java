@@ -158,7 +158,8 @@ final class ConfigurationReader {
     String file = mistakes.at(block.get("file"), YamlNode::text).orElse("");
     boolean values = mistakes.of(block, "values", true, Values::yes);
     @Nullable Long most = mistakes.find(block, "at-most", Values::bytes).orElse(null);
-    return new RecordingBlock(file, values, most, node.line());
+    @Nullable Integer earlier = find(block, "earlier", Values::count);
+    return new RecordingBlock(file, values, most, earlier, node.line());
   }
 
   /** All unknown words of a block, not only the first. */

@@ -13,9 +13,11 @@ import org.jspecify.annotations.Nullable;
  *
  * @param values whether parameters' values are written, too
  * @param mostBytes how big the file may become; null for the usual
+ * @param earlier how many earlier recordings stay beside it; null for the usual
  */
-record RecordingBlock(String file, boolean values, @Nullable Long mostBytes, int line) {
-  static final List<String> WORDS = List.of("file", "values", "at-most");
+record RecordingBlock(
+    String file, boolean values, @Nullable Long mostBytes, @Nullable Integer earlier, int line) {
+  static final List<String> WORDS = List.of("file", "values", "at-most", "earlier");
 
   /**
    * Begins to record.
@@ -42,6 +44,8 @@ record RecordingBlock(String file, boolean values, @Nullable Long mostBytes, int
       ShelfRecording.Plan plan = ShelfRecording.to(Path.of(block.file()));
       Long most = block.mostBytes();
       plan = most == null ? plan : plan.atMost(most);
+      Integer earlier = block.earlier();
+      plan = earlier == null ? plan : plan.keepingEarlier(earlier);
       ShelfRecording recording = (block.values() ? plan : plan.withoutParameters()).open();
       warm.recordTo(recording);
       return () -> {

@@ -30,6 +30,9 @@ import org.jspecify.annotations.Nullable;
 
 /** Reads a {@link ShelfRecording} back. */
 public final class RecordingFile {
+  /** With which each recording begins. */
+  private static final String BEGINNING = "{\"recording\":\"warm-shelf\"";
+
   private static final ObjectMapper JSON = new ObjectMapper();
   private static final int UNTOLD = -1;
 
@@ -158,6 +161,29 @@ public final class RecordingFile {
   static void requireFile(Path file) throws IOException {
     if (Files.exists(file) && !Files.isRegularFile(file)) {
       throw new IOException(file + " is a directory, a device or a pipe, not a file.");
+    }
+  }
+
+  /** Whether a file begins as a recording does, or has been cut off before it could. */
+  static boolean begins(Path file) throws IOException {
+    try (InputStream in = Files.newInputStream(file);
+        BufferedReader lines =
+            new BufferedReader(
+                new InputStreamReader(new GZIPInputStream(in), StandardCharsets.UTF_8))) {
+      char[] first = new char[BEGINNING.length()];
+      int read = 0;
+      while (read < first.length) {
+        int more = lines.read(first, read, first.length - read);
+        if (more < 0) {
+          return read == 0;
+        }
+        read += more;
+      }
+      return BEGINNING.equals(new String(first));
+    } catch (EOFException e) {
+      return true;
+    } catch (ZipException e) {
+      return false;
     }
   }
 

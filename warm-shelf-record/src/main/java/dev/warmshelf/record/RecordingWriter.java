@@ -50,6 +50,7 @@ final class RecordingWriter {
     this.parameters = plan.parameters();
     this.mostBytes = plan.mostBytes();
     RecordingFile.requireFile(plan.file());
+    new EarlierRecordings(plan.file(), plan.earlier()).makeRoom();
     this.out = new Counted(Files.newOutputStream(plan.file()));
     this.json = new JsonFactory().createGenerator(new GZIPOutputStream(out, BUFFER, true));
     json.setPrettyPrinter(new MinimalPrettyPrinter("\n"));

@@ -59,6 +59,9 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
   private volatile boolean closed;
   private volatile boolean ended;
 
+  /** For a program that ends without closing it. */
+  private final Thread atExit = new Thread(this::end, "warm-shelf-recording-last");
+
   /**
    * One question, on its way to the file.
    *
@@ -95,27 +98,34 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
     this.thread = new Thread(this::run, "warm-shelf-recording");
     thread.setDaemon(true);
     thread.start();
+    try {
+      Runtime.getRuntime().addShutdownHook(atExit);
+    } catch (IllegalStateException e) {
+      LOG.debug("The program ends already", e);
+    }
   }
 
   /** Begins to say what to record. */
   public static Plan to(Path file) {
-    return new Plan(Objects.requireNonNull(file, "file"), true, Plan.MOST_BYTES);
+    return new Plan(Objects.requireNonNull(file, "file"), true, Plan.MOST_BYTES, Plan.EARLIER);
   }
 
   /**
    * What to record. Immutable.
    *
-   * @param file what to write; one that is there is replaced
+   * @param file what to write
    * @param parameters whether the values of parameters are written
    * @param mostBytes how big the file may become, but for a last few kilobytes
+   * @param earlier how many recordings that were made before under this name stay beside it
    */
-  public record Plan(Path file, boolean parameters, long mostBytes) {
+  public record Plan(Path file, boolean parameters, long mostBytes, int earlier) {
+    private static final int EARLIER = 4;
     private static final long MOST_BYTES = 256L << 20;
     private static final long LEAST_BYTES = 4_096;
 
     /** Leaves the values of parameters out; such a recording cannot be asked again. */
     public Plan withoutParameters() {
-      return new Plan(file, false, mostBytes);
+      return new Plan(file, false, mostBytes, earlier);
     }
 
     /**
@@ -128,13 +138,27 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
         throw new IllegalArgumentException(
             "A recording takes at least " + LEAST_BYTES + " bytes, but was given " + bytes + ".");
       }
-      return new Plan(file, parameters, bytes);
+      return new Plan(file, parameters, bytes, earlier);
     }
 
     /**
-     * Opens the file and begins.
+     * How many recordings that were made before under this name stay beside it; by default 4. The
+     * newest is {@code NAME.1.jsonl.gz} where this one is {@code NAME.jsonl.gz}; the oldest goes.
      *
-     * @throws IOException if it cannot be written
+     * @throws IllegalArgumentException if it is less than none
+     */
+    public Plan keepingEarlier(int recordings) {
+      if (recordings < 0) {
+        throw new IllegalArgumentException("Less than no recording cannot stay.");
+      }
+      return new Plan(file, parameters, mostBytes, recordings);
+    }
+
+    /**
+     * Opens the file and begins. It ends with {@link ShelfRecording#close}, or else as the virtual
+     * machine does in good order, such as by SIGTERM.
+     *
+     * @throws IOException if it cannot be written, or something that is no recording is in the way
      */
     public ShelfRecording open() throws IOException {
       long began = System.nanoTime();
@@ -193,6 +217,15 @@ public final class ShelfRecording implements Recorder, AutoCloseable {
   /** Writes what is waiting, and closes the file. */
   @Override
   public void close() {
+    try {
+      Runtime.getRuntime().removeShutdownHook(atExit);
+    } catch (IllegalStateException e) {
+      LOG.debug("The program ends already", e);
+    }
+    end();
+  }
+
+  private void end() {
     closed = true;
     try {
       thread.join();
