@@ -29,6 +29,7 @@ import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.shelf.WaitEndedException;
+import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.PartsText;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.TiedText;
@@ -40,8 +41,10 @@ import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collections;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Optional;
+import java.util.Set;
 import java.util.function.Function;
 import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
@@ -403,6 +406,14 @@ class Asking {
         LOG.debug("An answer could not be mended, outdated {}; it is loaded.", outdated, e);
         return null;
       }
+    }
+
+    @Override
+    public List<String> toldApartBy(Lane table) {
+      List<String> tracked = statement.warm().trackedColumns(table);
+      Set<String> all = new LinkedHashSet<>(tracked);
+      all.addAll(Analysed.proposal(List.of(judged.analysed())).getOrDefault(table, List.of()));
+      return all.size() > tracked.size() ? List.copyOf(all) : List.of();
     }
 
     @Override

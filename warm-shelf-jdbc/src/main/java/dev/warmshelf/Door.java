@@ -60,6 +60,11 @@ final class Door implements Shelves {
   }
 
   @Override
+  public void doNotFit(Throwable why) {
+    warm.doorsDoNotFit(why);
+  }
+
+  @Override
   public Waits waits() {
     return warm.waits();
   }

@@ -65,7 +65,10 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     if (kept == null && asked != null && computation != null) {
       kept = asked.observed(kind());
     }
-    if (kept == null) {
+    if (kept == null || asked == null) {
+      return null;
+    } else if (asked.needsReadOnly() && state().isInTransactionThatMayWrite()) {
+      kept.shelf().meters().bypass(BypassReason.IN_TRANSACTION);
       return null;
     }
     Parameters own = bound.frozen();

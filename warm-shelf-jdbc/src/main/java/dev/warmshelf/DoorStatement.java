@@ -50,12 +50,14 @@ final class DoorStatement {
    *
    * @param standsOn what was known of the statement; null if the rule needed nothing of it
    * @param isRuled whether a rule fits
+   * @param needsReadOnly whether that is not for transactions that may write
    * @param kept null if nothing is
    */
   private record Decision(
       Sessions.Kind kind,
       Verdicts.@Nullable Known standsOn,
       boolean isRuled,
+      boolean needsReadOnly,
       @Nullable KeptStatement kept) {
     boolean holds(Sessions.Kind now) {
       return standsOn == null || (kind == now && !standsOn.isOutdated());
@@ -111,6 +113,12 @@ final class DoorStatement {
     return now == null ? null : now.kept();
   }
 
+  /** Whether what {@link #kept} gave is not for transactions that may write. */
+  boolean needsReadOnly() {
+    Decision made = decision;
+    return made != null && made.needsReadOnly();
+  }
+
   private @Nullable Decision decide(Sessions.Kind kind) throws SQLException {
     Ruling ruling = ruling(kind, Verdicts.NONE);
     if (ruling == null) {
@@ -118,7 +126,7 @@ final class DoorStatement {
     }
     Rule rule = ruling.rule();
     if (rule == null) {
-      return new Decision(kind, ruling.standsOn(), false, null);
+      return new Decision(kind, ruling.standsOn(), false, false, null);
     }
     door.asked().of(statement).stands(rule.standing());
     String shelf = rule.shelf();
@@ -126,6 +134,7 @@ final class DoorStatement {
         kind,
         ruling.standsOn(),
         true,
+        rule.needsReadOnly(),
         shelf == null ? null : keptOn(door.warm().shelf(shelf), door.warm().recipeOf(shelf)));
   }
 

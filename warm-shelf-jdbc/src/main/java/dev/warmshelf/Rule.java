@@ -6,7 +6,6 @@ import java.util.Locale;
 import java.util.Objects;
 import java.util.Set;
 import java.util.TreeSet;
-import java.util.function.Predicate;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -17,20 +16,41 @@ import org.jspecify.annotations.Nullable;
 public final class Rule {
   private static final int LEAST_DIGITS = 8;
 
-  private final @Nullable String mark;
-  private final @Nullable String digest;
-  private final @Nullable Set<String> tables;
+  private final Fit fit;
   private final @Nullable String shelf;
+  private final boolean readOnly;
 
-  private Rule(
-      @Nullable String mark,
-      @Nullable String digest,
-      @Nullable Set<String> tables,
-      @Nullable String shelf) {
-    this.mark = mark;
-    this.digest = digest;
-    this.tables = tables;
+  /** By what statements are known. */
+  private sealed interface Fit {
+    record Mark(String word) implements Fit {
+      @Override
+      public String toString() {
+        return "mark " + word;
+      }
+    }
+
+    record Form(String digits) implements Fit {
+      @Override
+      public String toString() {
+        return "form " + digits;
+      }
+    }
+
+    /**
+     * @param exactly whether all of them are read
+     */
+    record Tables(Set<String> names, boolean exactly) implements Fit {
+      @Override
+      public String toString() {
+        return (exactly ? "tables exactly " : "tables among ") + names;
+      }
+    }
+  }
+
+  private Rule(Fit fit, @Nullable String shelf, boolean readOnly) {
+    this.fit = fit;
     this.shelf = shelf;
+    this.readOnly = readOnly;
   }
 
   /**
@@ -44,7 +64,7 @@ public final class Rule {
       throw new IllegalArgumentException(
           "A mark is a word of letters, digits, '-', '_' and '.', but this is '" + word + "'.");
     }
-    return new Rule(word, null, null, WarmShelf.MAIN_SHELF);
+    return new Rule(new Fit.Mark(word), WarmShelf.MAIN_SHELF, false);
   }
 
   /**
@@ -63,44 +83,73 @@ public final class Rule {
               + digits
               + "'. 'shelf key' shows it.");
     }
-    return new Rule(null, lower, null, WarmShelf.MAIN_SHELF);
+    return new Rule(new Fit.Form(lower), WarmShelf.MAIN_SHELF, false);
   }
 
   /**
-   * Fits statements that read at least one table, and none beside these; of a view it is the tables
-   * beneath. Which those are the database is asked, once for each statement; until it has answered,
-   * nothing is kept.
+   * Fits statements that read one of these tables or several, and no other; of a view it is the
+   * tables beneath. Which those are the database is asked, once for each statement; until it has
+   * answered, nothing is kept.
    *
    * @param tables as the catalogue spells them, with or without their schema
    * @throws IllegalArgumentException if there is none
    */
-  public static Rule ofTables(Collection<String> tables) {
+  public static Rule ofTablesAmong(Collection<String> tables) {
+    return ofTables(tables, false);
+  }
+
+  /** As {@link #ofTablesAmong(Collection)}. */
+  public static Rule ofTablesAmong(String... tables) {
+    return ofTablesAmong(Set.of(tables));
+  }
+
+  /**
+   * Fits statements that read all of these tables, and no other; otherwise as {@link
+   * #ofTablesAmong(Collection)}.
+   *
+   * @throws IllegalArgumentException if there is none
+   */
+  public static Rule ofTablesExactly(Collection<String> tables) {
+    return ofTables(tables, true);
+  }
+
+  private static Rule ofTables(Collection<String> tables, boolean exactly) {
     if (tables.isEmpty()) {
       throw new IllegalArgumentException("A rule by tables names one at least.");
     }
-    return new Rule(null, null, new TreeSet<>(tables), WarmShelf.MAIN_SHELF);
-  }
-
-  /** As {@link #ofTables(Collection)}. */
-  public static Rule ofTables(String... tables) {
-    return ofTables(Set.of(tables));
+    Set<String> names = Collections.unmodifiableSet(new TreeSet<>(tables));
+    return new Rule(new Fit.Tables(names, exactly), WarmShelf.MAIN_SHELF, false);
   }
 
   /**
    * The same, whose answers are kept on this shelf; without it, on {@link WarmShelf#MAIN_SHELF}.
    */
   public Rule on(String name) {
-    return new Rule(mark, digest, tables, Objects.requireNonNull(name, "name"));
+    return new Rule(fit, Objects.requireNonNull(name, "name"), readOnly);
   }
 
   /** The same, whose answers are not kept. */
   public Rule never() {
-    return new Rule(mark, digest, tables, null);
+    return new Rule(fit, null, readOnly);
+  }
+
+  /**
+   * The same for statements outside of transactions, and in those that the program has said only
+   * read ({@link java.sql.Connection#setReadOnly}): in one that may write later the database
+   * answers, so that nothing is written from an answer that misses what has been committed since.
+   */
+  public Rule inReadOnlyTransactions() {
+    return new Rule(fit, shelf, true);
+  }
+
+  /** Whether it is for read-only transactions alone, of all that are not auto-commit. */
+  boolean needsReadOnly() {
+    return readOnly;
   }
 
   /** The tables that it names, if it knows its statements by those; else none. */
   public Set<String> tables() {
-    return tables == null ? Set.of() : Collections.unmodifiableSet(tables);
+    return fit instanceof Fit.Tables named ? named.names() : Set.of();
   }
 
   /** What becomes of what it fits, in words. */
@@ -120,13 +169,9 @@ public final class Rule {
   /** What it fits, and what is done then, in words. */
   @Override
   public String toString() {
-    String fits;
-    if (mark != null) {
-      fits = "mark " + mark;
-    } else {
-      fits = digest != null ? "form " + digest : "tables " + tables;
-    }
-    return fits + (shelf == null ? ": not kept" : ": kept on " + shelf);
+    return fit
+        + (shelf == null ? ": not kept" : ": kept on " + shelf)
+        + (readOnly ? ", not in transactions that may write" : "");
   }
 
   /** The shelf's name; null if nothing is kept. */
@@ -136,21 +181,27 @@ public final class Rule {
 
   /** Whether the database must be asked about a statement before it is known whether it fits. */
   boolean needsTables() {
-    return tables != null;
+    return fit instanceof Fit.Tables;
   }
 
   boolean fitsText(Collection<String> marks, String formDigest) {
-    return (mark != null && marks.contains(mark))
-        || (digest != null && formDigest.startsWith(digest));
+    return fit instanceof Fit.Mark mark
+        ? marks.contains(mark.word())
+        : fit instanceof Fit.Form form && formDigest.startsWith(form.digits());
   }
 
   /**
    * @param read the names of each table that is read: with its schema, and without
    */
   boolean fitsTables(Collection<Set<String>> read) {
-    Set<String> named = tables;
-    Predicate<Set<String>> isNamed =
-        names -> named != null && names.stream().anyMatch(named::contains);
-    return !read.isEmpty() && read.stream().allMatch(isNamed);
+    if (read.isEmpty() || !(fit instanceof Fit.Tables named)) {
+      return false;
+    }
+    boolean among =
+        read.stream().allMatch(names -> names.stream().anyMatch(named.names()::contains));
+    return among
+        && (!named.exactly()
+            || named.names().stream()
+                .allMatch(name -> read.stream().anyMatch(names -> names.contains(name))));
   }
 }

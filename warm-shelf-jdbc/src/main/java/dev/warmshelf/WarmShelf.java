@@ -114,6 +114,8 @@ public final class WarmShelf implements AutoCloseable {
   /** Why a wrapped data source has failed at last, or for good; null if none has. */
   private volatile @Nullable Throwable doorFailure;
 
+  private volatile boolean doorsAreShut;
+
   private WarmShelf(Builder builder, TimeSource time, Board board) {
     this.dataSource = builder.dataSource;
     this.sessions = new Sessions(dataSource, builder.naming);
@@ -482,7 +484,7 @@ public final class WarmShelf implements AutoCloseable {
     return Optional.ofNullable(doorFailure)
         .map(
             why ->
-                (why instanceof LinkageError
+                (doorsAreShut
                         ? "wrapped data sources do not fit what they run with, so the database"
                             + " answers: "
                         : "a wrapped data source has failed, and the database answered: ")
@@ -514,8 +516,9 @@ public final class WarmShelf implements AutoCloseable {
    */
   synchronized void doorHasFailed(Throwable why) {
     boolean known = doorFailure != null;
-    if (!doorsAreShut()) {
+    if (!doorsAreShut) {
       doorFailure = why;
+      doorsAreShut = why instanceof LinkageError;
     }
     if (!known) {
       LOG.error("A wrapped data source has failed; the database is asked instead.", why);
@@ -524,7 +527,13 @@ public final class WarmShelf implements AutoCloseable {
 
   /** Whether nothing is read from shelves through wrapped data sources any more. */
   boolean doorsAreShut() {
-    return doorFailure instanceof LinkageError;
+    return doorsAreShut;
+  }
+
+  /** Nothing can be shown through wrapped data sources with the driver at hand. */
+  synchronized void doorsDoNotFit(Throwable why) {
+    doorHasFailed(why);
+    doorsAreShut = true;
   }
 
   /** What audits have found wrong that nobody has cleared yet, in words; empty for nothing. */
@@ -665,6 +674,11 @@ public final class WarmShelf implements AutoCloseable {
                     each.standing(),
                     each.normalForm()))
         .collect(Collectors.joining("\n"));
+  }
+
+  /** By which columns its changes are told apart. */
+  List<String> trackedColumns(Lane table) {
+    return feed == null ? List.of() : List.copyOf(feed.trackedColumns(table).keySet());
   }
 
   boolean isFollowed(Lane table) {

@@ -57,7 +57,7 @@ class DoorRaceTest {
         WarmShelf warm =
             WarmShelf.over(pool)
                 .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMillis(5)))
-                .keeping(Rule.ofTables("account"))
+                .keeping(Rule.ofTablesAmong("account"))
                 .open()) {
       door = warm.dataSource();
       ExecutorService threads = Executors.newFixedThreadPool(THREADS);

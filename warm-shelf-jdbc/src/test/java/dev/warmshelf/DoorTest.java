@@ -6,6 +6,8 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.meter.Count;
 import dev.warmshelf.scenario.CountingSource;
 import dev.warmshelf.scenario.TroubledLine;
 import dev.warmshelf.shelf.Origin;
@@ -36,6 +38,8 @@ import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.Arguments;
 import org.junit.jupiter.params.provider.MethodSource;
+import org.postgresql.core.BaseConnection;
+import org.postgresql.core.BaseStatement;
 import org.postgresql.ds.PGSimpleDataSource;
 import org.postgresql.jdbc.PgConnection;
 import org.postgresql.jdbc.PgResultSet;
@@ -108,7 +112,7 @@ class DoorTest {
 
   @Test
   void whatAShelfAnswersTakesNoConnection() throws Exception {
-    DataSource door = door(Rule.ofTables("port"));
+    DataSource door = door(Rule.ofTablesAmong("port"));
     warmUp(door);
     int before = counted.taken();
     for (int i = 0; i < 20; i++) {
@@ -136,7 +140,7 @@ class DoorTest {
   void fiftyThreadsReadKeptAnswersThroughAPoolThatIsHeld() throws Exception {
     database = TestDatabase.create();
     HikariDataSource pool = pool(2);
-    DataSource door = doorOver(pool, Rule.ofTables("port"));
+    DataSource door = doorOver(pool, Rule.ofTablesAmong("port"));
     warmUp(door);
     ExecutorService threads = Executors.newFixedThreadPool(50);
     opened.add(0, threads::shutdownNow);
@@ -152,7 +156,7 @@ class DoorTest {
 
   @Test
   void onceACommitHasReturnedNobodyMissesIt() throws Exception {
-    DataSource door = door(Rule.ofTables("port"));
+    DataSource door = door(Rule.ofTablesAmong("port"));
     warmUp(door);
     for (int i = 0; i < 20; i++) {
       String name = "changed " + i;
@@ -173,7 +177,7 @@ class DoorTest {
 
   @Test
   void whatStandsBehindAMarkAdjustsThePolicyForThisTextAlone() throws Exception {
-    DataSource door = door(Rule.ofTables("port"));
+    DataSource door = door(Rule.ofTablesAmong("port"));
     warmUp(door);
     try (Connection connection = door.getConnection()) {
       String strict = PORTS + " /* shelf: boards, fresh-within 0 s */";
@@ -197,7 +201,10 @@ class DoorTest {
   void withoutAFeedOwnCommitsAreNotMissedEither() throws Exception {
     database = TestDatabase.create();
     try (WarmShelf alone =
-        WarmShelf.over(database.dataSource()).onTtlAlone().keeping(Rule.ofTables("port")).open()) {
+        WarmShelf.over(database.dataSource())
+            .onTtlAlone()
+            .keeping(Rule.ofTablesAmong("port"))
+            .open()) {
       DataSource program = alone.dataSource();
       warmUp(program);
       for (int i = 0; i < 5; i++) {
@@ -218,7 +225,7 @@ class DoorTest {
           WarmShelf.over(troubled)
               .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMinutes(10)))
               .shelf(WarmShelf.MAIN_SHELF, policy -> policy.tolerating(Duration.ofHours(9)))
-              .keeping(Rule.ofTables("port"))
+              .keeping(Rule.ofTablesAmong("port"))
               .open()) {
         DataSource program = theirs.dataSource();
         warmUp(program);
@@ -243,7 +250,7 @@ class DoorTest {
 
   @Test
   void aTransactionThatReadsFromASnapshotIsAnsweredByTheDatabase() throws Exception {
-    DataSource door = door(Rule.ofTables("port"));
+    DataSource door = door(Rule.ofTablesAmong("port"));
     warmUp(door);
     try (Connection connection = door.getConnection()) {
       connection.setTransactionIsolation(Connection.TRANSACTION_REPEATABLE_READ);
@@ -256,7 +263,7 @@ class DoorTest {
 
   @Test
   void aSessionThatWasAlteredIsAnsweredByTheDatabaseUntilItIsSetBack() throws Exception {
-    DataSource door = door(Rule.ofTables("port"));
+    DataSource door = door(Rule.ofTablesAmong("port"));
     database.run("CREATE SCHEMA tenant; CREATE TABLE tenant.port AS SELECT * FROM port");
     database.run("UPDATE tenant.port SET name = 'of the tenant'");
     warmUp(door);
@@ -274,7 +281,7 @@ class DoorTest {
   void aSessionThatGoesBackAlteredToItsPoolIsNotTakenForAnother() throws Exception {
     database = TestDatabase.create();
     HikariDataSource pool = pool(1);
-    DataSource door = doorOver(pool, Rule.ofTables("port"));
+    DataSource door = doorOver(pool, Rule.ofTablesAmong("port"));
     database.run("CREATE SCHEMA tenant; CREATE TABLE tenant.port AS SELECT * FROM port");
     database.run("UPDATE tenant.port SET name = 'of the tenant'");
     warmUp(door);
@@ -341,7 +348,7 @@ class DoorTest {
       throws Exception {
     database = TestDatabase.create();
     HikariDataSource pool = pool(1);
-    DataSource door = doorOver(pool, Rule.ofTables("port"));
+    DataSource door = doorOver(pool, Rule.ofTablesAmong("port"));
     database.run(
         """
         CREATE SCHEMA tenant;
@@ -441,7 +448,7 @@ class DoorTest {
   @ParameterizedTest
   @MethodSource("writes")
   void whateverATransactionHasWrittenItReads(String how) throws Exception {
-    DataSource door = door(Rule.ofTables("port"));
+    DataSource door = door(Rule.ofTablesAmong("port"));
     database.run(
         """
         ALTER TABLE port DROP CONSTRAINT port_pkey CASCADE, ADD PRIMARY KEY (id);
@@ -482,7 +489,7 @@ class DoorTest {
   /** What reads nothing but its arguments is not taken for a write, nor what the server knows. */
   @Test
   void aTransactionThatHasOnlyReadIsAnsweredFromTheShelf() throws Exception {
-    DataSource door = door(Rule.ofTables("port"));
+    DataSource door = door(Rule.ofTablesAmong("port"));
     warmUp(door);
     for (String reading :
         List.of("SELECT now()", "SELECT upper('x')", "SELECT * FROM vessel", "SHOW search_path")) {
@@ -529,7 +536,7 @@ class DoorTest {
 
   @Test
   void aRuleByTablesFitsStatementsThatReadNoOthers() throws Exception {
-    DataSource door = door(Rule.ofTables("public.port"));
+    DataSource door = door(Rule.ofTablesAmong("public.port"));
     warmUp(door);
     String others =
         "SELECT name FROM port WHERE island = ? AND EXISTS (SELECT FROM sailing) ORDER BY id";
@@ -542,7 +549,7 @@ class DoorTest {
 
   @Test
   void whatIsAskedIsListedByFormWithWhatBecomesOfIt() throws Exception {
-    DataSource door = door(Rule.ofTables("port"));
+    DataSource door = door(Rule.ofTablesAmong("port"));
     warmUp(door);
     for (int id = 1; id < 4; id++) {
       execute(door, "UPDATE port SET code = code WHERE id = " + id);
@@ -574,12 +581,12 @@ class DoorTest {
         .hasMessageContaining("[main, other]");
     assertThatThrownBy(() -> Rule.ofMark("two words")).hasMessageContaining("'two words'");
     assertThatThrownBy(() -> Rule.ofForm("abc")).hasMessageContaining("shelf key");
-    assertThatThrownBy(Rule::ofTables).hasMessageContaining("names one at least");
+    assertThatThrownBy(Rule::ofTablesAmong).hasMessageContaining("names one at least");
   }
 
   @Test
   void whoChangesBytesChangesHisOwn() throws Exception {
-    DataSource door = door(Rule.ofTables("port"));
+    DataSource door = door(Rule.ofTablesAmong("port"));
     warmUp(door);
     for (int i = 0; i < 2; i++) {
       try (Connection connection = door.getConnection();
@@ -593,6 +600,106 @@ class DoorTest {
         bytes[0]++;
       }
     }
+  }
+
+  /** A find before an update by its version, as persistence libraries do it. */
+  @Test
+  void aRuleCanLeaveTransactionsAloneThatMayWrite() throws Exception {
+    String sql = "SELECT id FROM vessel WHERE id > ?";
+    DataSource door = door(Rule.ofTablesAmong("vessel").inReadOnlyTransactions());
+    try (Connection connection = door.getConnection()) {
+      Waiting.until("it is kept", () -> hitsOf(connection, sql) == 1);
+      connection.setAutoCommit(false);
+      assertThat(hitsOf(connection, sql)).isZero();
+      connection.commit();
+      assertThat(hitsOf(connection, sql)).isZero();
+      connection.rollback();
+      connection.setReadOnly(true);
+      assertThat(hitsOf(connection, sql)).isEqualTo(1);
+      connection.commit();
+      connection.setReadOnly(false);
+      assertThat(hitsOf(connection, sql)).isZero();
+      connection.commit();
+      connection.setAutoCommit(true);
+      assertThat(hitsOf(connection, sql)).isEqualTo(1);
+      database.run(connection, "BEGIN");
+      assertThat(hitsOf(connection, sql)).isZero();
+      database.run(connection, "COMMIT");
+    }
+    assertThat(warm.shelf("main").meters().snapshot().get(BypassReason.IN_TRANSACTION))
+        .isEqualTo(4);
+  }
+
+  private long hitsOf(Connection connection, String sql) throws SQLException {
+    long before = warm.shelf("main").meters().snapshot().get(Count.HITS);
+    askVessels(connection, sql);
+    return warm.shelf("main").meters().snapshot().get(Count.HITS) - before;
+  }
+
+  @Test
+  void aRuleByTablesSaysWhetherAllOfThemAreRead() {
+    java.util.Set<String> port = java.util.Set.of("public.port", "port");
+    java.util.Set<String> island = java.util.Set.of("public.island", "island");
+    Rule among = Rule.ofTablesAmong("port", "public.island");
+    Rule exactly = Rule.ofTablesExactly(List.of("port", "public.island"));
+    assertThat(among.fitsTables(List.of(port))).isTrue();
+    assertThat(exactly.fitsTables(List.of(port))).isFalse();
+    for (Rule rule : List.of(among, exactly)) {
+      assertThat(rule.fitsTables(List.of(island, port))).isTrue();
+      assertThat(rule.fitsTables(List.of())).isFalse();
+      assertThat(rule.fitsTables(List.of(port, island, java.util.Set.of("vessel")))).isFalse();
+    }
+    assertThat(exactly.on("other").inReadOnlyTransactions())
+        .hasToString(
+            "tables exactly [port, public.island]: kept on other, not in transactions that may"
+                + " write");
+    assertThat(among.never()).hasToString("tables among [port, public.island]: not kept");
+  }
+
+  /** Gives what it is asked the second time with another number in it. */
+  private static Object lying(Class<?> as, Object real, int[] asked) {
+    return java.lang.reflect.Proxy.newProxyInstance(
+        DoorTest.class.getClassLoader(),
+        new Class<?>[] {as},
+        (proxy, method, arguments) -> {
+          if (method.getName().equals("executeQuery")
+              && arguments[0].toString().contains("7::int2")
+              && ++asked[0] == 2) {
+            arguments[0] = arguments[0].toString().replace("7::int2", "8::int2");
+          }
+          Object result;
+          try {
+            result = method.invoke(real, arguments);
+          } catch (java.lang.reflect.InvocationTargetException e) {
+            throw e.getCause();
+          }
+          return switch (method.getName()) {
+            case "unwrap" -> lying(BaseConnection.class, result, asked);
+            case "createStatement" -> lying(BaseStatement.class, result, asked);
+            default -> result;
+          };
+        });
+  }
+
+  /** As with a driver whose result sets, made of what is kept, are not what it gives itself. */
+  @Test
+  void aDriverThatDoesNotFitIsFoundOutBeforeAnythingIsKept() throws Exception {
+    database = TestDatabase.create();
+    int[] asked = {0};
+    DataSource source = org.mockito.Mockito.mock();
+    org.mockito.Mockito.when(source.getConnection())
+        .then(call -> lying(Connection.class, database.dataSource().getConnection(), asked));
+    DataSource door = doorOver(source, Rule.ofTablesAmong("vessel"));
+    assertThat(asked[0]).isEqualTo(2);
+    assertThat(warm.health().state()).isEqualTo(Health.State.FAILING);
+    assertThat(warm.health().why())
+        .contains("do not fit", "type int2", "getString", "8", "not", "7", "42.");
+    try (Connection connection = door.getConnection()) {
+      for (int i = 0; i < 5; i++) {
+        askVessels(connection, "SELECT id FROM vessel WHERE id > ?");
+      }
+    }
+    assertThat(warm.shelf("main").meters().snapshot().lookups()).isZero();
   }
 
   @Test
@@ -617,7 +724,7 @@ class DoorTest {
 
   @Test
   void whatTheDatabaseAnswersIsRecordedToo() throws Exception {
-    DataSource door = door(Rule.ofTables("port"));
+    DataSource door = door(Rule.ofTablesAmong("port"));
     warmUp(door);
     String other = "SELECT id FROM vessel WHERE id > ?";
     try (Connection connection = door.getConnection()) {
@@ -698,7 +805,7 @@ class DoorTest {
                           }
                           return 1;
                         }))
-            .keeping(Rule.ofTables("port").on("odd"))
+            .keeping(Rule.ofTablesAmong("port").on("odd"))
             .open();
     opened.add(0, warm);
     DataSource door = warm.dataSource();
@@ -722,7 +829,10 @@ class DoorTest {
 
   @Test
   void whatBecomesOfAStatementIsToldBeforeItIsAsked() throws Exception {
-    door(Rule.ofMark("slow").on("other"), Rule.ofTables("port"), Rule.ofTables("agent").never());
+    door(
+        Rule.ofMark("slow").on("other"),
+        Rule.ofTablesAmong("port"),
+        Rule.ofTablesAmong("agent").never());
     assertThat(warm.prospect(PORTS))
         .isEqualTo(
             new Prospect(

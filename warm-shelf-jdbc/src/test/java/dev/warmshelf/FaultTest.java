@@ -348,7 +348,7 @@ class FaultTest {
           WarmShelf.over(faulty.dataSource())
               .following(feed)
               .shelf(WarmShelf.MAIN_SHELF, FaultTest::mendingAll)
-              .keeping(Rule.ofTables("port"))
+              .keeping(Rule.ofTablesAmong("port"))
               .open()) {
         run("CREATE OR REPLACE VIEW quay AS SELECT id, code || '' AS code FROM port");
         Program program = writing.over(warm);

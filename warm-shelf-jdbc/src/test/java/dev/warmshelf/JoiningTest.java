@@ -53,7 +53,7 @@ class JoiningTest {
   private WarmShelf.Builder over(DataSource source) {
     return WarmShelf.over(source)
         .following(JournalFeed.on(source).polling(Duration.ofMillis(5)))
-        .keeping(Rule.ofTables("port"))
+        .keeping(Rule.ofTablesAmong("port"))
         .joiningLater();
   }
 

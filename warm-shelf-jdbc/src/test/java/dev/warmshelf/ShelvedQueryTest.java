@@ -181,7 +181,7 @@ class ShelvedQueryTest {
                     .following(JournalFeed.on(database.dataSource()))
                     .namespace("orders")
                     .shelf("small", policy -> policy.holding(Capacity.bytes(1 << 20)))
-                    .keeping(Rule.ofTables("port").on("small"))
+                    .keeping(Rule.ofTablesAmong("port").on("small"))
                     .open()
                     .close());
     assertThat(told)
@@ -192,7 +192,7 @@ class ShelvedQueryTest {
         .anyMatch(
             line -> line.startsWith("Shelf: shelf=small in=memory room_mib=1 (its own) ttl=PT10M"))
         .anyMatch(line -> line.startsWith("Shelf: shelf=main in=memory room_mib="))
-        .contains("Rule: tables [port]: kept on small");
+        .contains("Rule: tables among [port]: kept on small");
     assertThat(WarmShelf.version()).matches("\\d+\\.\\d+\\.\\d+.*");
   }
 

@@ -54,7 +54,7 @@ class WarmStartTest {
         .shelf(5)
         .warmStart(WarmStart.from(file))
         .shelf("main", adjust)
-        .keeping(Rule.ofTables("port"))
+        .keeping(Rule.ofTablesAmong("port"))
         .open();
   }
 

@@ -99,7 +99,7 @@ public final class PooledProgram {
         WarmShelf warm =
             WarmShelf.over(pool)
                 .following(JournalFeed.on(source))
-                .keeping(Rule.ofTables("account"))
+                .keeping(Rule.ofTablesAmong("account"))
                 .open()) {
       DataSource wrapped = warm.dataSource();
       turn(pool, work, 1);

@@ -37,7 +37,7 @@ class ConfigCommandTest {
             shelves: {reports: {ttl: 1 h}}
             rules:
               - {mark: slow, shelf: reports}
-              - {tables: [port, island]}
+              - {tables-among: [port, island]}
               - {form: 0123456789ab, keep: false}
             """);
     Ran ran = Ran.of("config", "check", file.toString());
@@ -48,7 +48,7 @@ class ConfigCommandTest {
             "shelves      main",
             "             reports",
             "rules        mark slow: kept on reports",
-            "             tables [island, port]: kept on main",
+            "             tables among [island, port]: kept on main",
             "             form 0123456789ab: not kept");
   }
 
@@ -69,7 +69,7 @@ class ConfigCommandTest {
       SkerryLine.loadTiny(server.dataSource("postgres"));
       Path answers = folder.resolve("answers"); // the program's, which the check leaves alone
       Path file =
-          file("rules: [{tables: [port, island]}]\nwarm-start: {file: '" + answers + "'}\n");
+          file("rules: [{tables-among: [port, island]}]\nwarm-start: {file: '" + answers + "'}\n");
       List<String> line = List.of("config", "check", file.toString(), "--db");
       Ran without = run(line, server);
       assertThat(without.exitCode()).isOne();
@@ -89,7 +89,10 @@ class ConfigCommandTest {
   private Path recording(LocalPostgres server) throws Exception {
     Path into = folder.resolve("asked.jsonl.gz");
     Path file =
-        file("rules: [{tables: [port]}, {mark: never-so}]\nrecording: {file: '" + into + "'}\n");
+        file(
+            "rules: [{tables-among: [port]}, {mark: never-so}]\nrecording: {file: '"
+                + into
+                + "'}\n");
     try (ConfiguredDataSource program =
             new ConfiguredDataSource(server.dataSource("postgres"), file);
         Connection connection = program.getConnection()) {
@@ -124,7 +127,7 @@ class ConfigCommandTest {
       SkerryLine.loadTiny(server.dataSource("postgres"));
       Journal.on(server.dataSource("postgres")).install(SkerryLine.FOLLOWED);
       Path recording = recording(server);
-      Path file = file("rules: [{tables: [port]}, {mark: never-so}, {mark: unused}]\n");
+      Path file = file("rules: [{tables-among: [port]}, {mark: never-so}, {mark: unused}]\n");
       List<String> line = List.of("config", "check", file.toString(), "--recording");
       Ran ran =
           Ran.of(
@@ -143,7 +146,9 @@ class ConfigCommandTest {
       assertThat(fields.get("statements"))
           .extracting(each -> each.get("rule").asText() + ", " + each.get("kept").asBoolean())
           .containsExactlyInAnyOrder(
-              "tables [port]: kept on main, true", "mark never-so: kept on main, false", ", false");
+              "tables among [port]: kept on main, true",
+              "mark never-so: kept on main, false",
+              ", false");
       assertThat(fields.get("idleRules"))
           .extracting(JsonNode::asText)
           .containsExactly("mark unused: kept on main");

@@ -58,7 +58,7 @@ class StoreCommandTest {
           Files.writeString(
               folder.resolve("warm-shelf.yaml"),
               """
-              rules: [{tables: [port]}]
+              rules: [{tables-among: [port]}]
               shared: {url: '%s', user: sharer, from-load-of: 0 s, answers-within: 10 s}
               """
                   .formatted(server.url("postgres")));

@@ -25,6 +25,9 @@ import org.jspecify.annotations.Nullable;
 /** Reads a configuration, to its end whatever is wrong with it. */
 final class ConfigurationReader {
   private static final String DEFAULT = "default";
+  private static final List<String> FITS =
+      List.of("mark", "form", "tables-among", "tables-exactly");
+  private static final List<String> TRANSACTIONS = List.of("all", "read-only");
   static final List<String> METHOD_WORDS = List.of("shelf", "leaving-out", "drops", "fills");
 
   private static final List<String> SHELF_WORDS =
@@ -283,12 +286,11 @@ final class ConfigurationReader {
 
   private void rule(YamlNode node) {
     YamlNode.Block block = node.block();
-    allow(block, List.of("mark", "form", "tables", "shelf", "keep"));
-    List<String> by =
-        Stream.of("mark", "form", "tables").filter(word -> block.find(word).isPresent()).toList();
+    allow(block, Stream.concat(FITS.stream(), Stream.of("shelf", "keep", "transactions")).toList());
+    List<String> by = FITS.stream().filter(word -> block.find(word).isPresent()).toList();
     if (by.size() != 1) {
       throw block.wrong(
-          "a rule says by what it knows its statements: one of [mark, form, tables], not " + by);
+          "a rule says by what it knows its statements: one of " + FITS + ", not " + by);
     }
     Optional<Rule> rule = mistakes.at(block.get(by.get(0)), each -> fitting(by.get(0), each));
     boolean keep = mistakes.of(block, "keep", true, Values::yes);
@@ -297,14 +299,20 @@ final class ConfigurationReader {
     }
     String shelf =
         mistakes.of(block, "shelf", WarmShelf.MAIN_SHELF, each -> existing(each, each.text()));
-    rule.ifPresent(fitting -> rules.add(keep ? fitting.on(shelf) : fitting.never()));
+    boolean readOnly =
+        mistakes
+            .of(block, "transactions", "all", each -> Values.oneOf(each, TRANSACTIONS))
+            .equals("read-only");
+    rule.map(fitting -> readOnly ? fitting.inReadOnlyTransactions() : fitting)
+        .ifPresent(fitting -> rules.add(keep ? fitting.on(shelf) : fitting.never()));
   }
 
   private static Rule fitting(String by, YamlNode node) {
     return switch (by) {
       case "mark" -> Rule.ofMark(node.text());
       case "form" -> Rule.ofForm(node.text());
-      default -> Rule.ofTables(Values.texts(node));
+      case "tables-exactly" -> Rule.ofTablesExactly(Values.texts(node));
+      default -> Rule.ofTablesAmong(Values.texts(node));
     };
   }
 

@@ -46,7 +46,13 @@ class ConfigurationTest {
         .isEqualTo(Expiry.after(Duration.ofHours(1)).andUnusedFor(Duration.ofMinutes(20)));
     assertThat(reports.renewal()).isEqualTo(Renewal.lookingAgain());
     assertThat(reports.capacity().bytes()).isEqualTo(64L << 20);
-    assertThat(read.rules()).hasSize(3);
+    assertThat(read.rules())
+        .extracting(Object::toString)
+        .containsExactly(
+            "mark fresh: not kept",
+            "form 3f9a1c5e: kept on reports",
+            "tables exactly [berth]: kept on reports, not in transactions that may write",
+            "tables among [island, port]: kept on main");
     for (List<String> words :
         List.of(
             PolicyBlock.WORDS,
@@ -196,7 +202,7 @@ class ConfigurationTest {
                   reports: nowhere
                   rosters: default
                 rules:
-                  - tables: [port]
+                  - tables-among: [port]
                     shelf: nowhere
                   - mark: a
                     form: 12345678

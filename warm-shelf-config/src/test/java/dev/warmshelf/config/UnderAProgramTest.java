@@ -97,7 +97,7 @@ class UnderAProgramTest {
   void itIsRecordedIfTheFileSaysSo() throws Exception {
     Path into = folder.resolve("asked.jsonl.gz");
     Path file =
-        file("rules: [{tables: [port]}]\nrecording: {file: '" + into + "', values: false}\n");
+        file("rules: [{tables-among: [port]}]\nrecording: {file: '" + into + "', values: false}\n");
     try (ConfiguredDataSource program = new ConfiguredDataSource(plain, file)) {
       untilKept(program);
     }
@@ -119,7 +119,7 @@ class UnderAProgramTest {
   @Test
   void byItsUrlBelowAPool() throws Exception {
     HikariConfig config = new HikariConfig();
-    config.setJdbcUrl(url(file("rules: [{tables: [port]}]")));
+    config.setJdbcUrl(url(file("rules: [{tables-among: [port]}]")));
     config.setMaximumPoolSize(2);
     try (HikariDataSource pool = new HikariDataSource(config)) {
       untilKept(pool);
@@ -138,7 +138,7 @@ class UnderAProgramTest {
   void byItsDataSourceAboveAPool() throws Exception {
     HikariConfig config = new HikariConfig();
     config.setDataSource(plain);
-    Path file = file("shelves: {ports: {ttl: 1 h}}\nrules: [{tables: [port], shelf: ports}]");
+    Path file = file("shelves: {ports: {ttl: 1 h}}\nrules: [{tables-among: [port], shelf: ports}]");
     try (HikariDataSource pool = new HikariDataSource(config);
         ConfiguredDataSource program = new ConfiguredDataSource(pool, file)) {
       untilKept(program);
@@ -167,7 +167,7 @@ class UnderAProgramTest {
   @Test
   void anEmptyDatabaseIsMigratedThroughIt() throws Exception {
     PGSimpleDataSource fresh = empty("first_deployment");
-    Path file = file("namespace: first\nrules: [{tables: [port]}]");
+    Path file = file("namespace: first\nrules: [{tables-among: [port]}]");
     try (ConfiguredDataSource program = new ConfiguredDataSource(fresh, file)) {
       WarmShelf warm = WarmShelf.named("first").orElseThrow();
       assertThat(warm).isSameAs(program.warmShelf().orElseThrow());
@@ -188,7 +188,7 @@ class UnderAProgramTest {
   void theSameByItsUrlBelowAPool() throws Exception {
     PGSimpleDataSource fresh = empty("first_by_url");
     HikariConfig config = new HikariConfig();
-    config.setJdbcUrl(url(file("namespace: by url\nrules: [{tables: [port]}]"), fresh));
+    config.setJdbcUrl(url(file("namespace: by url\nrules: [{tables-among: [port]}]"), fresh));
     config.setMaximumPoolSize(2);
     try (HikariDataSource pool = new HikariDataSource(config)) {
       run(pool, "CREATE TABLE port (id integer PRIMARY KEY, name text)");
@@ -206,7 +206,7 @@ class UnderAProgramTest {
   void whoRequiresTheFeedDoesNotStartWithoutIt() throws Exception {
     PGSimpleDataSource fresh = empty("required");
     for (String required : List.of("feed: required", "feed: {required: true}")) {
-      Path file = file(required + "\nrules: [{tables: [port]}]");
+      Path file = file(required + "\nrules: [{tables-among: [port]}]");
       assertThatThrownBy(() -> new ConfiguredDataSource(fresh, file))
           .isInstanceOf(FeedException.class)
           .hasMessageContaining("shelf feed install");
@@ -215,7 +215,7 @@ class UnderAProgramTest {
 
   @Test
   void turnedOffItIsAsIfItWereNotThere() throws Exception {
-    Path file = file("enabled: false\nrules: [{tables: [port]}]");
+    Path file = file("enabled: false\nrules: [{tables-among: [port]}]");
     try (ConfiguredDataSource program = new ConfiguredDataSource(plain, file)) {
       assertThat(program.warmShelf()).isEmpty();
       assertThat(ask(program)).isEqualTo(Origin.DIRECT);

@@ -412,7 +412,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       if (needless) {
         shelf.meters().count(Count.NEEDLESS);
       }
-      shelf.warnings().reloaded(invalidated, needless);
+      shelf.warnings().reloaded(invalidated, needless, entry.loadNanos(), request);
     }
     alone = lanesHold ? request.unshareable(value) : SCHEMA_CHANGED;
     if (alone != null) {

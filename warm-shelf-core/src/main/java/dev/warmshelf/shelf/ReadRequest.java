@@ -5,6 +5,7 @@ import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Interest;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.store.Fill.Life;
 import java.util.List;
 import java.util.Objects;
@@ -184,6 +185,14 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
   /** The question as it was asked, for a recording; null if it is no query. */
   default @Nullable AskedQuestion words() {
     return null;
+  }
+
+  /**
+   * By which columns changes of a table would have to be told apart, all of them, for fewer of them
+   * to reach the answer; empty if none would help, or nobody knows. Asked now and then.
+   */
+  default List<String> toldApartBy(Lane table) {
+    return List.of();
   }
 
   /** A request whose lanes are all known. */

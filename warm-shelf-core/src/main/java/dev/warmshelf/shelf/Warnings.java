@@ -2,11 +2,15 @@ package dev.warmshelf.shelf;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.store.Entry;
 import java.util.HashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.TreeMap;
 import java.util.concurrent.TimeUnit;
+import java.util.function.Supplier;
+import java.util.regex.Pattern;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -18,11 +22,17 @@ import org.slf4j.LoggerFactory;
  */
 final class Warnings {
   private static final Logger LOG = LoggerFactory.getLogger(Warnings.class);
-  private static final long WINDOW_NANOS = TimeUnit.MINUTES.toNanos(1);
+  private static final long WINDOW_NANOS = TimeUnit.MINUTES.toNanos(5);
   private static final long AGAIN_NANOS = TimeUnit.HOURS.toNanos(1);
 
   /** Fewer needless reloads in a window cost nobody much. */
-  private static final int LEAST_NEEDLESS = 100;
+  private static final int LEAST_NEEDLESS = 20;
+
+  /** Of so many in a window it is asked by which columns they could have been spared. */
+  private static final int MOST_EVIDENCE = 16;
+
+  /** What a shell takes as it is. */
+  private static final Pattern PLAIN = Pattern.compile("[A-Za-z0-9_.,:]+");
 
   private static final int MOST_CAUSES = 1_000;
 
@@ -38,6 +48,26 @@ final class Warnings {
   private static final class Reloads {
     private int all;
     private int same;
+    private long needlessNanos;
+    private final Map<List<String>, Integer> columns = new HashMap<>();
+
+    void add(boolean isSame, long nanos, Supplier<List<String>> toldApartBy) {
+      all++;
+      if (isSame) {
+        needlessNanos += nanos;
+        if (same++ < MOST_EVIDENCE) {
+          columns.merge(toldApartBy.get(), 1, Integer::sum);
+        }
+      }
+    }
+
+    /** What most of them could have been spared by. */
+    List<String> toldApartBy() {
+      return columns.entrySet().stream()
+          .max(Map.Entry.comparingByValue())
+          .map(Map.Entry::getKey)
+          .orElse(List.of());
+    }
 
     boolean areAStorm() {
       return same >= LEAST_NEEDLESS && 2 * same >= all;
@@ -77,8 +107,10 @@ final class Warnings {
    *
    * @param before as it was kept
    * @param same whether it says the same as before
+   * @param nanos how long that took
+   * @param request that it was loaded for
    */
-  synchronized void reloaded(Entry before, boolean same) {
+  synchronized void reloaded(Entry before, boolean same, long nanos, ReadRequest<?, ?> request) {
     if (time.nanos() - windowBegan >= WINDOW_NANOS) {
       tellOfStorms();
       byTable.clear();
@@ -86,14 +118,13 @@ final class Warnings {
     }
     before.footprint().dataLanes().stream()
         .filter(lane -> before.isOutBy(board, lane))
-        .map(lane -> lane.table().name())
+        .map(Lane::table)
         .distinct()
         .forEach(
-            table -> {
-              Reloads reloads = byTable.computeIfAbsent(table, name -> new Reloads());
-              reloads.all++;
-              reloads.same += same ? 1 : 0;
-            });
+            table ->
+                byTable
+                    .computeIfAbsent(table.name(), name -> new Reloads())
+                    .add(same, nanos, () -> request.toldApartBy(table)));
   }
 
   private void tellOfStorms() {
@@ -101,16 +132,31 @@ final class Warnings {
         (table, reloads) -> {
           if (reloads.areAStorm() && isToBeTold(table)) {
             LOG.warn(
-                "Needless invalidations: shelf={} table={} loaded_again={} same_as_before={} within"
-                    + " a minute or little more: changes put out answers that do not show them."
-                    + " 'shelf feed propose' says by which columns to tell the table's rows apart."
-                    + " Told once an hour for each table.",
+                "Needless invalidations: shelf={} table={} loaded_again={} same_as_before={}"
+                    + " needless_ms={} within five minutes or little more: changes put out answers"
+                    + " that do not show them. {} Told once an hour for each table.",
                 shelf,
                 table,
                 reloads.all,
-                reloads.same);
+                reloads.same,
+                TimeUnit.NANOSECONDS.toMillis(reloads.needlessNanos),
+                advice(table, reloads.toldApartBy()));
           }
         });
+  }
+
+  private static String advice(String table, List<String> columns) {
+    String wanted = table + ":" + String.join(",", columns);
+    if (columns.isEmpty()) {
+      return "Nothing in the statements tells the table's rows apart better; is each of them worth"
+          + " keeping?";
+    }
+    return "The statements would have its rows told apart by "
+        + columns
+        + (PLAIN.matcher(wanted).matches()
+            ? ": shelf feed install " + wanted
+            : ": 'shelf feed install'")
+        + ".";
   }
 
   private synchronized boolean isToBeTold(String cause) {

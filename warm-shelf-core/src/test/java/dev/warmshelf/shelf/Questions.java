@@ -58,6 +58,8 @@ final class Questions {
     deliver();
   }
 
+  List<String> toldApartBy = List.of("id", "day");
+
   /** All that waits for a thread is done. */
   void runBackground() {
     while (!background.isEmpty()) {
@@ -92,6 +94,11 @@ final class Questions {
       }
       loads++;
       return number;
+    }
+
+    @Override
+    public List<String> toldApartBy(Lane table) {
+      return table.equals(BOOKING) ? toldApartBy : List.of();
     }
 
     @Override

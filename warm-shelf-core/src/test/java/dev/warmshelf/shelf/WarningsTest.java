@@ -69,14 +69,34 @@ class WarningsTest {
     asked.read(shelf, 1);
     changeAndAsk(shelf, 150, same -> same);
     changeAndAsk(shelf, 50, before -> before + 1);
-    assertThat(told()).isEmpty(); // the minute is not over
-    asked.pass(Duration.ofMinutes(1));
+    assertThat(told()).isEmpty(); // the five minutes are not over
+    asked.pass(Duration.ofMinutes(5));
     changeAndAsk(shelf, 1, same -> same);
     assertThat(told()).hasSize(1);
     assertThat(told().get(0))
         .startsWith(
             "Needless invalidations: shelf=test table=public.booking loaded_again=200"
-                + " same_as_before=150 ");
+                + " same_as_before=150 needless_ms=150 ")
+        .contains("told apart by [id, day]: shelf feed install public.booking:id,day. Told once");
+  }
+
+  @Test
+  void aFewNeedlessOnesThatNothingTellsApartAreToldToo() throws Exception {
+    Shelf shelf = asked.shelf(policy -> policy.renewing(Renewal.loading()));
+    asked.read(shelf, 1);
+    asked.toldApartBy = List.of();
+    changeAndAsk(shelf, 20, same -> same);
+    changeAndAsk(shelf, 20, before -> before + 1);
+    asked.pass(Duration.ofMinutes(5));
+    changeAndAsk(shelf, 1, same -> same);
+    assertThat(told()).hasSize(1);
+    assertThat(told().get(0)).contains("Nothing in the statements tells");
+    asked.toldApartBy = List.of("odd; name");
+    changeAndAsk(shelf, 40, same -> same);
+    asked.pass(Duration.ofHours(1));
+    changeAndAsk(shelf, 2, same -> same);
+    assertThat(told()).hasSize(2);
+    assertThat(told().get(1)).contains("by [odd; name]: 'shelf feed install'.");
   }
 
   @Test
@@ -88,7 +108,7 @@ class WarningsTest {
       shelf.<Integer, RuntimeException>read(Questions.key(1), lanes, () -> 40);
       asked.board.tick(List.of(tag));
     }
-    asked.pass(Duration.ofMinutes(1));
+    asked.pass(Duration.ofMinutes(5));
     shelf.<Integer, RuntimeException>read(Questions.key(1), lanes, () -> 40);
     assertThat(told()).isEmpty();
   }
@@ -100,9 +120,9 @@ class WarningsTest {
     asked.read(shelf, 1);
     changeAndAsk(shelf, 110, same -> same);
     changeAndAsk(shelf, 120, before -> before + 1);
-    asked.pass(Duration.ofMinutes(1));
-    changeAndAsk(shelf, 99, same -> same); // few, in the next minute
-    asked.pass(Duration.ofMinutes(1));
+    asked.pass(Duration.ofMinutes(5));
+    changeAndAsk(shelf, 19, same -> same); // few, in the next minutes
+    asked.pass(Duration.ofMinutes(5));
     changeAndAsk(shelf, 1, same -> same);
     assertThat(told()).isEmpty();
   }

@@ -461,13 +461,12 @@ final class ShelvedConnection extends DelegatingConnection {
   @Override
   public void setReadOnly(boolean to) throws SQLException {
     requireOpen();
-    if (real == null && !begun) {
-      readOnly = to;
-      return;
+    if (real != null || begun) {
+      beginOnServer();
+      super.setReadOnly(to);
     }
-    beginOnServer();
-    super.setReadOnly(to);
     readOnly = to;
+    state.readOnly(to);
   }
 
   @Override

@@ -75,6 +75,7 @@ public final class ShelvedDataSource implements DataSource {
   private Opened open() throws SQLException {
     Usual usual;
     BaseStatement maker;
+    Throwable misfit = null;
     try (Connection connection = beneath.getConnection()) {
       if (!connection.isWrapperFor(BaseConnection.class)) {
         throw new SQLException(
@@ -90,12 +91,21 @@ public final class ShelvedDataSource implements DataSource {
               connection.getTransactionIsolation(),
               connection.getHoldability(),
               own.getStringVarcharFlag());
+      maker = (BaseStatement) own.createStatement();
+      try {
+        DriverTrial.run(own, maker); // a pool gives up connections for less
+      } catch (RuntimeException | LinkageError e) {
+        misfit = e;
+      }
       if (!connection.getAutoCommit()) {
         connection.rollback();
       }
-      maker = (BaseStatement) own.createStatement();
     }
-    return new Opened(usual, maker, opening.open(maker), new ShelvedMetaData());
+    Shelves shelves = opening.open(maker);
+    if (misfit != null) {
+      shelves.doNotFit(misfit);
+    }
+    return new Opened(usual, maker, shelves, new ShelvedMetaData());
   }
 
   @Override

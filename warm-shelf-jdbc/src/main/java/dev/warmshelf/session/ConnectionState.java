@@ -16,6 +16,7 @@ public final class ConnectionState {
   private boolean altered;
   private boolean open;
   private boolean failed;
+  private boolean readOnly;
 
   /**
    * @param autoCommit as {@link Connection#getAutoCommit()} has it
@@ -105,6 +106,18 @@ public final class ConnectionState {
   /** {@link Connection#setTransactionIsolation} is about to be called. */
   public void isolation(int to) {
     isolation = to;
+  }
+
+  /** {@link Connection#setReadOnly} is about to be called. */
+  public void readOnly(boolean to) {
+    readOnly = to;
+  }
+
+  /**
+   * Whether what is sent now belongs to a transaction of which nobody has said that it only reads.
+   */
+  public boolean isInTransactionThatMayWrite() {
+    return (!autoCommit || open) && !readOnly;
   }
 
   /** The transaction has been committed or rolled back. Not so a rollback to a savepoint. */

@@ -234,7 +234,7 @@ class DifferenceTest {
             .following(JournalFeed.on(ours.dataSource()).polling(Duration.ofMillis(5)))
             .shelf("marked", policy -> policy)
             .keeping(Rule.ofMark("marked").on("marked"))
-            .keeping(Rule.ofTables("kind", "thing"))
+            .keeping(Rule.ofTablesAmong("kind", "thing"))
             .open()) {
       warm = opened;
       DataSource door = opened.dataSource();

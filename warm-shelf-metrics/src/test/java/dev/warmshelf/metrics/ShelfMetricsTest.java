@@ -49,7 +49,7 @@ class ShelfMetricsTest {
     warm =
         WarmShelf.over(source)
             .following(JournalFeed.on(source))
-            .keeping(Rule.ofTables("port"))
+            .keeping(Rule.ofTablesAmong("port"))
             .open();
     ShelvedQuery<String> ports =
         warm.query("SELECT name FROM port WHERE id = :id").as(String.class);

@@ -70,7 +70,7 @@ final class Ground implements AutoCloseable {
   /** What a program is given whose reads of these tables are kept. */
   DataSource shelved(String... tables) throws Exception {
     Journal.on(database).install(List.of(tables));
-    String text = "rules: [{tables: [" + String.join(", ", tables) + "]}]";
+    String text = "rules: [{tables-among: [" + String.join(", ", tables) + "]}]";
     shelves =
         Configuration.of(text, "a file", Map.<String, String>of()::get).wrap(counted.dataSource());
     return shelves;

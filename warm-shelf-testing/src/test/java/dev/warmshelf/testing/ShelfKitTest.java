@@ -37,7 +37,7 @@ class ShelfKitTest {
   @RegisterExtension
   static final ShelfExtension SHELVES =
       ShelfExtension.opening(
-          () -> kit().adjusted(builder -> builder.keeping(Rule.ofTables("port"))).open());
+          () -> kit().adjusted(builder -> builder.keeping(Rule.ofTablesAmong("port"))).open());
 
   record Port(String name) {}
 

@@ -115,7 +115,7 @@ public final class AdvisedFile {
         keepable.dependsOn().stream()
             .map(on -> quoted(SurveyReport.shown(on.table())))
             .distinct()
-            .collect(Collectors.joining(", ", "tables: [", "]"));
+            .collect(Collectors.joining(", ", "tables-among: [", "]"));
     Advised advised = new Advised(each.text(), each, each.form().map(Advised::form).orElse(tables));
     statements.add(advised);
     advised.keep = each.advice() == Advice.KEEP;

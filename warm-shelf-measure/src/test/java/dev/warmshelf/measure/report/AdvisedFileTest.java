@@ -131,7 +131,7 @@ class AdvisedFileTest {
             null,
             "a test");
     assertThat(read(text).rules().stream().map(Rule::toString))
-        .containsExactly("tables [port]: kept on main", "form 0a3f9a1c5e: kept on main");
+        .containsExactly("tables among [port]: kept on main", "form 0a3f9a1c5e: kept on main");
     assertThat(text)
         .contains("#   shelf feed install other.t port:island")
         .contains("an index may serve it better: t (a)")
@@ -157,8 +157,8 @@ class AdvisedFileTest {
             "a test of " + odd + "\nrules: x");
     assertThat(read(text).rules().stream().map(Rule::toString))
         .containsExactlyInAnyOrder(
-            "tables [\"" + odd.replace("\"", "\"\"") + "\"]: kept on main",
-            "tables [null]: kept on main");
+            "tables among [\"" + odd.replace("\"", "\"\"") + "\"]: kept on main",
+            "tables among [null]: kept on main");
   }
 
   @Test
