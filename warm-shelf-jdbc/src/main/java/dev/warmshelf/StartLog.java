@@ -13,6 +13,7 @@ import java.util.Comparator;
 import java.util.List;
 import java.util.Properties;
 import org.jspecify.annotations.Nullable;
+import org.postgresql.util.DriverInfo;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -34,6 +35,11 @@ final class StartLog {
     }
   }
 
+  /** The version of PostgreSQL's driver. */
+  static String driver() {
+    return DriverInfo.DRIVER_VERSION;
+  }
+
   /** What went wrong, as a sentence with an end. */
   static String sentence(Exception trouble) {
     String message = trouble.getMessage() == null ? trouble.toString() : trouble.getMessage();
@@ -42,24 +48,29 @@ final class StartLog {
 
   static void tell(WarmShelf warm, Session session, @Nullable Feed feed, List<Rule> rules) {
     LOG.info(
-        "Open: version={} database={} role={} feed={} namespace={} heap_mib={}",
+        "Open: version={} driver={} database={} role={} feed={} namespace={} heap_mib={}",
         version(),
+        driver(),
         session.database(),
         session.role(),
         feed == null ? "none" : feed.getClass().getSimpleName(),
         warm.namespace().isEmpty() ? "none" : warm.namespace(),
         Runtime.getRuntime().maxMemory() >> MEBIBYTE_BITS);
-    warm.shelves().stream()
-        .sorted(Comparator.comparing(Shelf::name))
-        .forEach(shelf -> tell(shelf, warm.sharedRoom(), warm.shared().isPresent()));
-    rules.forEach(rule -> LOG.info("Rule: {}", rule));
+    List<Shelf> shelves =
+        warm.shelves().stream().sorted(Comparator.comparing(Shelf::name)).toList();
+    LOG.info(
+        "Shelves: {}; rules: {}; what each says is told at debug",
+        String.join(", ", shelves.stream().map(Shelf::name).toList()),
+        rules.size());
+    shelves.forEach(shelf -> tell(shelf, warm.sharedRoom(), warm.shared().isPresent()));
+    rules.forEach(rule -> LOG.debug("Rule: {}", rule));
   }
 
   private static void tell(Shelf shelf, Capacity shared, boolean hasStore) {
     Policy policy = shelf.policy();
     Capacity own = policy.capacity();
     Duration ttl = policy.expiry().sinceFill();
-    LOG.info(
+    LOG.debug(
         "Shelf: shelf={} in={} room_mib={} ({}) ttl={} feed_lost_after={} slow_load={} audits={}",
         shelf.name(),
         hasStore && !policy.expiry().withProcess() ? "memory,shared" : "memory",

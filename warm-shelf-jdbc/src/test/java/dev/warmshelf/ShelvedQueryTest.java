@@ -161,7 +161,7 @@ class ShelvedQueryTest {
     Logger log = (Logger) LoggerFactory.getLogger(WarmShelf.class);
     told.start();
     log.addAppender(told);
-    log.setLevel(Level.INFO);
+    log.setLevel(Level.DEBUG);
     try {
       work.run();
     } finally {
@@ -187,11 +187,13 @@ class ShelvedQueryTest {
     assertThat(told)
         .anyMatch(
             line ->
-                line.startsWith("Open: version=" + WarmShelf.version() + " database=" + name)
+                line.startsWith("Open: version=" + WarmShelf.version() + " driver=42.")
+                    && line.contains(" database=" + name)
                     && line.contains(" role=postgres feed=JournalFeed namespace=orders heap_mib="))
         .anyMatch(
             line -> line.startsWith("Shelf: shelf=small in=memory room_mib=1 (its own) ttl=PT10M"))
         .anyMatch(line -> line.startsWith("Shelf: shelf=main in=memory room_mib="))
+        .contains("Shelves: main, small; rules: 1; what each says is told at debug")
         .contains("Rule: tables among [port]: kept on small");
     assertThat(WarmShelf.version()).matches("\\d+\\.\\d+\\.\\d+.*");
   }

@@ -1,5 +1,6 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.WarmShelf;
 import java.io.PrintWriter;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -71,6 +72,8 @@ final class HealthCommand implements Callable<Integer> {
     fields.put("state", state(part));
     fields.put("well", part.get("IsWell"));
     fields.put("why", part.get("Why"));
+    fields.put("version", part.get("Version"));
+    fields.put("driver", part.get("Driver"));
     fields.put("lagMillis", part.get("LagMillis"));
     fields.put("lostSince", part.get("LostSince"));
     fields.put("shelves", gives(part));
@@ -102,10 +105,22 @@ final class HealthCommand implements Callable<Integer> {
         + (why.isEmpty() ? "" : ": " + why);
   }
 
+  /** What the program runs, since a check by this tool knows only its own. */
+  private static String versions(Map<String, Object> part) {
+    Object version = part.getOrDefault("Version", "an older version");
+    String own = WarmShelf.version();
+    return "Warm Shelf "
+        + version
+        + (own.equals(version) ? "" : " (this tool is " + own + "; take the same)")
+        + ", PostgreSQL's driver "
+        + part.getOrDefault("Driver", "of an unknown version");
+  }
+
   private static void lines(Map<String, Object> part, PrintWriter out) {
     long millis = part.get("LagMillis") instanceof Long known ? known : -1;
     String lag = millis < 0 ? "" : "; changes are known up to " + millis + " ms ago";
     out.println("health       " + inWords(part, lag));
+    out.println("runs         " + versions(part));
     gives(part).forEach((shelf, what) -> out.println("reads get    " + shelf + ": " + what));
     if (!shared(part).isEmpty()) {
       out.println("shared store " + shared(part));

@@ -206,8 +206,7 @@ public final class Configuration {
    * @throws ConfigurationException if a class that the file names is not as it must be
    */
   public WarmShelf.Builder over(DataSource source) {
-    WarmShelf.Builder builder =
-        WarmShelf.over(source).namespace(namespace).sharing(room).renewingWith(renewalThreads);
+    WarmShelf.Builder builder = onto(WarmShelf.over(source));
     Optional<JournalFeed> following = feed.on(source);
     if (following.isPresent()) {
       builder.following(following.get());
@@ -217,15 +216,27 @@ public final class Configuration {
     if (!feed.isRequired()) {
       builder.joiningLater();
     }
+    if (warmStart != null) {
+      builder.warmStart(warmStart);
+    }
+    sharing(source).ifPresent(builder::sharing);
+    return builder;
+  }
+
+  /**
+   * Gives a builder what the file says of shelves, policies, recipes, rules, room and namespace;
+   * not its feed, warm start and shared store. For tests, which have those of their own.
+   *
+   * @return the builder
+   * @throws ConfigurationException if a class that the file names is not as it must be
+   */
+  public WarmShelf.Builder onto(WarmShelf.Builder builder) {
+    builder.namespace(namespace).sharing(room).renewingWith(renewalThreads);
     Mistakes mistakes = new Mistakes();
     shelves.forEach(
         (shelf, policy) -> builder.shelf(shelf, standard -> policy, recipe(shelf, mistakes)));
     throwIfAny(mistakes);
     rules.forEach(builder::keeping);
-    if (warmStart != null) {
-      builder.warmStart(warmStart);
-    }
-    sharing(source).ifPresent(builder::sharing);
     return builder;
   }
 

@@ -2,6 +2,7 @@ package dev.warmshelf.examples;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import dev.warmshelf.config.Configuration;
 import dev.warmshelf.examples.KeptService.Sailings;
 import dev.warmshelf.examples.KeptService.SailingsByJdbc;
 import dev.warmshelf.repository.Repositories;
@@ -56,6 +57,26 @@ class KeptServiceTest {
   }
 
   // [/docs]
+
+  /** The rules are those of the program's own file, on the class path. */
+  @Test
+  void whatTheProgramsFileSaysIsKept() throws Exception {
+    try (ShelfKit kit =
+        ShelfKit.over(server.dataSource("postgres"))
+            .installing("notice:port_id")
+            .adjusted(Configuration.find()::onto)
+            .open()) {
+      for (int i = 0; i < 3; i++) {
+        try (Connection connection = kit.dataSource().getConnection();
+            Statement statement = connection.createStatement()) {
+          statement.executeQuery("SELECT text FROM notice WHERE port_id = 3").next();
+        }
+        kit.settle(); // by now the database has said what the statement reads
+      }
+      kit.answersTo("SELECT text FROM notice WHERE port_id = 3").areKept();
+      assertThat(kit.warm().shelves()).hasSize(1);
+    }
+  }
 
   private static int seatsBooked(ShelfKit kit, Sailings sailings) throws SQLException {
     return kit.warm()

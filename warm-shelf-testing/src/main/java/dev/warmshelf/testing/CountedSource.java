@@ -25,13 +25,25 @@ public final class CountedSource implements DataSource {
   private final DataSource source;
   private final List<String> sent = new ArrayList<>();
 
-  private CountedSource(DataSource source) {
+  private final Runnable taking;
+
+  private CountedSource(DataSource source, Runnable taking) {
     this.source = Objects.requireNonNull(source, "source");
+    this.taking = taking;
   }
 
   /** Counts what goes to this one. */
   public static CountedSource over(DataSource source) {
-    return new CountedSource(source);
+    return new CountedSource(source, () -> {});
+  }
+
+  /**
+   * The same.
+   *
+   * @param taking run with each statement, before its answer is there
+   */
+  static CountedSource over(DataSource source, Runnable taking) {
+    return new CountedSource(source, taking);
   }
 
   /** What has been run since the beginning, or since {@link #forget}. */
@@ -52,6 +64,7 @@ public final class CountedSource implements DataSource {
     synchronized (sent) {
       sent.add(text == null ? "" : text);
     }
+    taking.run();
   }
 
   @Override

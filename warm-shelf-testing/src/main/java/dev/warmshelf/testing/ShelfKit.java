@@ -58,7 +58,7 @@ public final class ShelfKit implements AutoCloseable {
       Journal.on(plan.dataSource()).install(plan.installed());
     }
     this.clock = MovedClock.at(plan.beginning());
-    this.source = CountedSource.over(plan.dataSource());
+    this.source = CountedSource.over(plan.dataSource(), () -> clock.pass(plan.statementTakes()));
     this.feed = new HeldFeed(JournalFeed.on(plan.dataSource()).polling(NEVER_BY_ITSELF));
     this.warm =
         plan.adjust()
@@ -82,7 +82,7 @@ public final class ShelfKit implements AutoCloseable {
    */
   public static Plan over(DataSource dataSource) {
     Objects.requireNonNull(dataSource, "dataSource");
-    return new Plan(dataSource, List.of(), Instant.now(), UnaryOperator.identity());
+    return new Plan(dataSource, List.of(), Instant.now(), Duration.ZERO, UnaryOperator.identity());
   }
 
   /**
@@ -91,30 +91,47 @@ public final class ShelfKit implements AutoCloseable {
    * @param installed tables to install the journal on, as {@link Journal#install} takes them; empty
    *     if it is installed
    * @param beginning what the clock shows at first
+   * @param statementTakes how long each statement takes, by the kit's clock
    * @param adjust is given the shelves' builder
    */
   public record Plan(
       DataSource dataSource,
       List<String> installed,
       Instant beginning,
+      Duration statementTakes,
       UnaryOperator<WarmShelf.Builder> adjust) {
 
     /** Installs the journal first, on these tables, such as {@code notice:port_id}. */
     public Plan installing(String... tables) {
-      return new Plan(dataSource, List.of(tables), beginning, adjust);
+      return new Plan(dataSource, List.of(tables), beginning, statementTakes, adjust);
     }
 
     /** The clock shows this moment at first; by default the system's, when this was begun. */
     public Plan beginningAt(Instant moment) {
-      return new Plan(dataSource, installed, moment, adjust);
+      return new Plan(dataSource, installed, moment, statementTakes, adjust);
     }
 
     /**
-     * With shelves, rules and recipes of the program's. Its feed, clock, store and warm start are
-     * replaced by the kit's.
+     * Has each statement that is sent take so long by the kit's clock; by default none takes any
+     * time, so that nothing is dear enough to be mended, renewed ahead, or kept before others. Time
+     * passes for the feed, too: {@link #feedLooks} before it seems lost.
+     *
+     * @throws IllegalArgumentException if time were to go back
+     */
+    public Plan statementsTaking(Duration time) {
+      if (time.isNegative()) {
+        throw new IllegalArgumentException("No statement takes " + time + ".");
+      }
+      return new Plan(dataSource, installed, beginning, time, adjust);
+    }
+
+    /**
+     * With shelves, rules and recipes of the program's; those of its file by {@code
+     * adjusted(Configuration.find()::onto)}. Its feed, clock, store and warm start are replaced by
+     * the kit's.
      */
     public Plan adjusted(UnaryOperator<WarmShelf.Builder> by) {
-      return new Plan(dataSource, installed, beginning, by);
+      return new Plan(dataSource, installed, beginning, statementTakes, by);
     }
 
     /**

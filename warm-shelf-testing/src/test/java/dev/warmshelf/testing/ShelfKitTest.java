@@ -3,6 +3,7 @@ package dev.warmshelf.testing;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import dev.warmshelf.Question;
 import dev.warmshelf.Rule;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
@@ -13,6 +14,7 @@ import dev.warmshelf.shelf.Audit;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Renewal;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -96,6 +98,26 @@ class ShelfKitTest {
     kit.forget();
     kit.answers().wereAsked(0);
     kit.statements().wereNotSent();
+  }
+
+  /** What costs nothing is loaded; what takes its time is mended, as in production. */
+  @Test
+  void statementsTakeTimeIfTheTestSaysSo() throws Exception {
+    String ports = "SELECT id, name FROM port WHERE island = :island ORDER BY id";
+    for (Duration each : new Duration[] {Duration.ZERO, Duration.ofMillis(100)}) {
+      try (ShelfKit kit = kit().statementsTaking(each).open()) {
+        Question<?> question = kit.warm().query(ports).asLists().with("island", "Norra");
+        question.list();
+        assertThat(question.list().loadNanos()).isBetween(each.toNanos(), each.toNanos() + 10_000);
+        rename(1, "Sund " + each);
+        kit.feedLooks();
+        Reading<?> after = question.list();
+        assertThat(after.origin()).isEqualTo(each.isZero() ? Origin.LOADED : Origin.MENDED);
+        assertThat(after.value().toString()).contains("Sund " + each);
+      }
+    }
+    assertThatThrownBy(() -> kit().statementsTaking(Duration.ofMillis(-1)))
+        .isInstanceOf(IllegalArgumentException.class);
   }
 
   @Test
