@@ -24,6 +24,7 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.stream.Stream;
 import javax.sql.DataSource;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.AfterEach;
@@ -199,6 +200,53 @@ class UnderAProgramTest {
       Journal.on(fresh).install(List.of("port"));
       untilKept(pool); // over the connections that the pool had opened before
       assertThat(warm.health().state()).isEqualTo(Health.State.LIVE);
+    }
+  }
+
+  /** Neither the pool's log nor the server's tells of an error each time that it tries to join. */
+  @Test
+  void whoTriesToJoinAgainAndAgainEndsNoConnectionOfThePool() throws Exception {
+    PGSimpleDataSource fresh = empty("tried");
+    HikariConfig config = new HikariConfig();
+    config.setDataSource(fresh);
+    config.setMaximumPoolSize(2);
+    config.setMinimumIdle(0);
+    Path file = file("namespace: tried\nrules: [{tables-among: [port]}]");
+    try (HikariDataSource pool = new HikariDataSource(config)) {
+      for (String state :
+          List.of("", "CREATE SCHEMA warm_shelf", "CREATE TABLE warm_shelf.installation (n int)")) {
+        run(fresh, state.isEmpty() ? "SELECT 1" : state);
+        String before = backends(pool);
+        try (ConfiguredDataSource program = new ConfiguredDataSource(pool, file)) {
+          assertThat(program.warmShelf().orElseThrow().health().state())
+              .isEqualTo(Health.State.WAITING);
+          assertThat(backends(pool)).as(state).isEqualTo(before);
+        }
+      }
+    }
+  }
+
+  /** Which connections of the pool there are, both held at once. */
+  private static String backends(DataSource pool) throws SQLException {
+    try (Connection one = pool.getConnection();
+        Connection other = pool.getConnection()) {
+      return Stream.of(one, other)
+          .map(
+              each -> {
+                try (Statement statement = each.createStatement();
+                    ResultSet row =
+                        statement.executeQuery(
+                            "SELECT pg_backend_pid() || current_setting('search_path')"
+                                + " || current_setting('jit')")) {
+                  row.next();
+                  return row.getString(1);
+                } catch (SQLException e) {
+                  throw new IllegalStateException(e);
+                }
+              })
+          .sorted()
+          .toList()
+          .toString();
     }
   }
 

@@ -282,10 +282,19 @@ final class JournalReader implements AutoCloseable {
     } finally {
       if (!done) {
         borrowed = null;
-        fresh.spoil();
-        fresh.close();
+        giveBack(fresh);
       }
     }
+  }
+
+  /** A pool tells of each connection that is ended; what can go on is given back. */
+  private static void giveBack(Borrowed failed) {
+    try {
+      execute(failed.connection(), "ROLLBACK");
+    } catch (SQLException e) {
+      failed.spoil();
+    }
+    failed.close();
   }
 
   /** Says that a reader is there, so that writers note what they do. */

@@ -29,6 +29,15 @@ import org.jspecify.annotations.Nullable;
  * <p>Immutable.
  */
 public final class SqlStatement {
+  /** With which those begin that the manual knows, and that cannot be prepared. */
+  private static final Set<String> UNPREPARED =
+      Set.of(
+          ("show set reset explain begin start commit end rollback abort savepoint release listen"
+                  + " unlisten notify analyze vacuum create alter drop truncate copy lock declare"
+                  + " fetch move close call do prepare execute deallocate discard grant revoke"
+                  + " comment refresh reindex cluster checkpoint load security import reassign")
+              .split(" ", -1));
+
   /** Words after which a condition begins. */
   private static final Set<String> OPENS =
       Set.of("and", "or", "not", "where", "on", "when", "having", "select", "then", "else");
@@ -274,6 +283,11 @@ public final class SqlStatement {
       }
     }
     return null;
+  }
+
+  /** Whether the database cannot be asked what it means, since it prepares no such statement. */
+  public boolean cannotBePrepared() {
+    return !tokens.isEmpty() && UNPREPARED.contains(Token.fold(tokens.get(0).text()));
   }
 
   /** What the text calls things by: its identifiers and operators. */
