@@ -118,6 +118,10 @@ final class SharedAnswers implements AutoCloseable {
   private final LongAdder asked = new LongAdder();
   private final LongAdder taken = new LongAdder();
   private final LongAdder useless = new LongAdder();
+  private final LongAdder nothingThere = new LongAdder();
+  private final LongAdder unreadable = new LongAdder();
+  private final LongAdder ofAnotherPlace = new LongAdder();
+  private final LongAdder outOfDate = new LongAdder();
   private final LongAdder waited = new LongAdder();
   private final LongAdder written = new LongAdder();
   private final LongAdder leftOut = new LongAdder();
@@ -250,14 +254,18 @@ final class SharedAnswers implements AutoCloseable {
     return new SharedState(
         store.describe(),
         trouble,
-        Map.of(
-            "asked", asked.sum(),
-            "taken", taken.sum(),
-            "useless", useless.sum(),
-            "waited", waited.sum(),
-            "written", written.sum(),
-            "leftOut", leftOut.sum(),
-            "failures", failures.sum()),
+        Map.ofEntries(
+            Map.entry("asked", asked.sum()),
+            Map.entry("taken", taken.sum()),
+            Map.entry("nothingThere", nothingThere.sum()),
+            Map.entry("useless", useless.sum()),
+            Map.entry("unreadable", unreadable.sum()),
+            Map.entry("ofAnotherPlace", ofAnotherPlace.sum()),
+            Map.entry("outOfDate", outOfDate.sum()),
+            Map.entry("waited", waited.sum()),
+            Map.entry("written", written.sum()),
+            Map.entry("leftOut", leftOut.sum()),
+            Map.entry("failures", failures.sum())),
         queued.get());
   }
 
@@ -387,10 +395,15 @@ final class SharedAnswers implements AutoCloseable {
       Stored stored = ask(digest);
       asked.increment();
       if (stored == null) {
+        nothingThere.increment();
         return null;
       }
       Entry entry = readable(stored, before);
-      if (entry == null || !takesOver.test(entry)) {
+      if (entry != null && !takesOver.test(entry)) {
+        outOfDate.increment();
+        entry = null;
+      }
+      if (entry == null) {
         useless.increment();
         return null;
       }
@@ -408,6 +421,7 @@ final class SharedAnswers implements AutoCloseable {
         return entry(stored, now);
       } catch (RuntimeException e) {
         LOG.debug("What the store has of {} cannot be read", key, e);
+        unreadable.increment();
         return null;
       }
     }
@@ -415,10 +429,12 @@ final class SharedAnswers implements AutoCloseable {
     private @Nullable Entry entry(Stored stored, long now) {
       SharedBytes read = SharedBytes.read(form.digest(), stored.bytes());
       if (read == null || !read.answer().key().equals(ByteBuffer.wrap(key.writtenValues()))) {
-        return null; // damaged, or another question's
+        unreadable.increment(); // damaged, or another question's
+        return null;
       }
       OptionalLong tick = feed.tickAt(new FeedPlace(form.stream(), read.reached()));
       if (tick.isEmpty()) {
+        ofAnotherPlace.increment();
         return null;
       }
       WrittenAnswer answer = read.answer();
@@ -427,6 +443,7 @@ final class SharedAnswers implements AutoCloseable {
       long filled = now - age - age / DRIFT;
       Fence fence = board.fenceOfOthers(tick.getAsLong(), filled - times.load());
       if (warm.hasClearedTableOf(answer.lanes(), fence.tick())) {
+        outOfDate.increment();
         return null;
       }
       return form.shelf()

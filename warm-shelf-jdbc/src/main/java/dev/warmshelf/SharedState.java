@@ -9,8 +9,10 @@ import org.jspecify.annotations.Nullable;
  *
  * @param store what it is, and where
  * @param trouble why it is away; null if it is not
- * @param counts {@code asked} of the store; {@code taken} from it; {@code useless}, found but out
- *     of date or not to be judged; {@code waited} for another process; {@code written} to it;
+ * @param counts {@code asked} of the store; {@code taken} from it; {@code nothingThere}, by a
+ *     program of this version, namespace, schema and session; {@code useless}, found but not taken:
+ *     {@code unreadable}, {@code ofAnotherPlace} in the stream of changes than this process
+ *     remembers, or {@code outOfDate}; {@code waited} for another process; {@code written} to it;
  *     {@code leftOut} since the queue was full; {@code failures} of the store
  * @param queuedBytes what waits to be written, about
  */

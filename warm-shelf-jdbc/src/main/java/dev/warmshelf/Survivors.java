@@ -214,6 +214,7 @@ final class Survivors {
     try {
       while (!closed.await(pauseNanos(), TimeUnit.NANOSECONDS)) {
         if (time.nanos() - opened.nanos() > DORMANT.toNanos()) {
+          tellOfTheRest();
           forget();
         }
         if (isDue(warm)) {
@@ -222,6 +223,25 @@ final class Survivors {
       }
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
+    }
+  }
+
+  /** What an operator may have expected to be put back. */
+  private void tellOfTheRest() {
+    int forms = 0;
+    int answers = 0;
+    for (List<Group> groups : dormant.values()) {
+      forms += groups.size();
+      answers += groups.stream().mapToInt(group -> group.answers().size()).sum();
+    }
+    if (answers > 0) {
+      LOG.info(
+          "Warm start: file={} {} answers to {} forms of questions were of no use: within {} nobody"
+              + " has asked such a question, or its statement, schema or session is another now",
+          settings.file(),
+          answers,
+          forms,
+          DORMANT);
     }
   }
 

@@ -354,6 +354,12 @@ class SharingTest {
               + " WHERE a.digest <> b.digest");
       assertThat(ports(other).origin()).isEqualTo(Origin.LOADED);
       assertThat(other.shared().orElseThrow().count("useless")).isPositive();
+      SharedState state = other.shared().orElseThrow();
+      assertThat(
+              state.count("outOfDate") + state.count("ofAnotherPlace") + state.count("unreadable"))
+          .isEqualTo(state.count("useless"));
+      assertThat(state.count("asked"))
+          .isEqualTo(state.count("nothingThere") + state.count("useless") + state.count("taken"));
     }
   }
 

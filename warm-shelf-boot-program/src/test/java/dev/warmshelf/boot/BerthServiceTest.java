@@ -9,6 +9,7 @@ import dev.warmshelf.config.ShelvedDriver;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.scenario.LocalPostgres;
+import io.micrometer.core.instrument.MeterRegistry;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.Connection;
@@ -26,6 +27,7 @@ import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.EnumSource;
 import org.postgresql.ds.PGSimpleDataSource;
+import org.springframework.boot.actuate.health.HealthEndpoint;
 import org.springframework.boot.builder.SpringApplicationBuilder;
 import org.springframework.context.ConfigurableApplicationContext;
 import org.springframework.dao.OptimisticLockingFailureException;
@@ -110,6 +112,7 @@ class BerthServiceTest {
                 "--spring.datasource.hikari.maximum-pool-size=4",
                 "--spring.jpa.open-in-view=false",
                 "--spring.main.banner-mode=off",
+                "--management.endpoint.health.show-details=always",
                 "--spring.flyway.locations=classpath:db/migration,filesystem:" + directory));
     String url = database.getURL();
     if (way == Way.BELOW_THE_POOL) {
@@ -166,6 +169,10 @@ class BerthServiceTest {
             return hits() > before + 20;
           });
       assertThat(shelves().health().isWell()).as("%s", shelves().health()).isTrue();
+      assertThat(context.getBean(MeterRegistry.class).get("warmshelf.lookups").tag("result", "hit").functionCounters())
+          .anySatisfy(hits -> assertThat(hits.count()).isPositive());
+      assertThat(context.getBean(HealthEndpoint.class).healthForPath("shelves").toString())
+          .contains("UP", "LIVE");
     }
     run(database, "UPDATE berth SET vessel = 'Other', version = version + 1 WHERE id = 7");
     until(() -> harbour.vessels("Norrhamn").get(6).equals("Other"));

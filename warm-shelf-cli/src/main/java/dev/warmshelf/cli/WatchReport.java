@@ -108,25 +108,43 @@ final class WatchReport {
     return String.join(", ", names);
   }
 
-  /** A line for each shelf, of key-value pairs; a value with blanks is quoted. */
+  /** A short line for each shelf, of key-value pairs; a value with blanks is quoted. */
   List<String> lines() {
     List<String> lines = new ArrayList<>();
-    for (Map<String, @Nullable Object> shelf : shelves()) {
-      StringBuilder line = new StringBuilder("time=").append(clock());
-      shelf.forEach(
-          (name, value) -> line.append(' ').append(name).append('=').append(shown(value)));
-      lines.add(line.toString());
-    }
+    now.shelves()
+        .forEach(
+            (id, meters) -> {
+              Meters earlier = before.shelves().getOrDefault(id, meters);
+              Meters feed = now.feeds().get(id.substring(0, id.indexOf('/')));
+              StringBuilder line = new StringBuilder("time=").append(clock());
+              pair(line, "shelf", meters.text("Name"));
+              pair(line, "feed", feed == null ? "none" : feed.text("State"));
+              pair(line, "lookups/s", rate(meters.since(earlier, "Lookups")));
+              pair(
+                  line,
+                  "hits",
+                  ratio(meters.since(earlier, "Hits"), meters.since(earlier, "Lookups")));
+              pair(
+                  line,
+                  "loads/s",
+                  rate(meters.since(earlier, "Misses") - meters.since(earlier, "Joined")));
+              pair(line, "bypass/s", rate(meters.since(earlier, "Bypassed")));
+              pair(line, "invalid/s", rate(meters.since(earlier, "Invalidated")));
+              pair(line, "needless", ratio(meters.count("Needless"), meters.count("Invalidated")));
+              pair(line, "memory", Text.bytes(meters.count("Bytes")));
+              lines.add(line.toString());
+            });
     return lines;
   }
 
-  private static String shown(@Nullable Object value) {
-    if (value instanceof Double number) {
-      return String.format(Locale.ROOT, "%.3f", number);
-    } else if (value == null) {
-      return "-";
-    }
-    String text = value.toString();
+  private static void pair(StringBuilder line, String name, String value) {
+    line.append(' ')
+        .append(name)
+        .append('=')
+        .append(shown(value.replaceAll("(?<=\\d) (?=\\D)", "")));
+  }
+
+  private static String shown(String text) {
     return text.matches("[^\\s\"=]+")
         ? text
         : '"' + text.replace("\\", "\\\\").replace("\"", "\\\"") + '"';

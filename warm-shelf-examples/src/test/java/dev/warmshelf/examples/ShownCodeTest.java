@@ -12,7 +12,9 @@ class ShownCodeTest {
   @ParameterizedTest
   @CsvSource({
     "main/java/dev/warmshelf/examples/ReadAside.java, readme, ../README.md",
-    "test/java/dev/warmshelf/examples/KeptServiceTest.java, docs, ../docs/testing.md"
+    "test/java/dev/warmshelf/examples/KeptServiceTest.java, docs, ../docs/testing.md",
+    "../../warm-shelf-boot-program/src/test/java/dev/warmshelf/boot/ShelvesAbove.java, above, ../docs/spring-boot.md",
+    "../../warm-shelf-boot-program/src/test/java/dev/warmshelf/boot/ShelvesSeen.java, seen, ../docs/spring-boot.md"
   })
   void theSameCodeIsShown(String program, String mark, String page) throws Exception {
     String source = Files.readString(Path.of("src").resolve(program));
@@ -20,7 +22,7 @@ class ShownCodeTest {
     String shown =
         source
             .substring(
-                source.indexOf(begins) + begins.length(), source.indexOf("  // [/" + mark + "]"))
+                source.indexOf(begins) + begins.length(), source.indexOf("// [/" + mark + "]"))
             .stripTrailing()
             .stripIndent()
             .strip();

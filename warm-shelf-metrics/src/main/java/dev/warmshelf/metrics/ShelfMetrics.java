@@ -91,7 +91,7 @@ public final class ShelfMetrics implements MeterBinder {
     bindShared(registry);
     bind(OTHERS, registry);
     Gauge.builder(PREFIX + "queries.known", () -> known(registry))
-        .description("Queries that are told apart")
+        .description(Descriptions.of("queries.known"))
         .register(registry);
   }
 
@@ -122,11 +122,14 @@ public final class ShelfMetrics implements MeterBinder {
           each -> each.meters().snapshot().get(finding));
     }
     bindTimes(shelf, tags, registry);
-    Gauge.builder(PREFIX + "entries", shelf, Shelf::size).tags(tags).register(registry);
+    Gauge.builder(PREFIX + "entries", shelf, Shelf::size)
+        .tags(tags)
+        .description(Descriptions.of("entries"))
+        .register(registry);
     Gauge.builder(PREFIX + "memory", shelf, Shelf::bytes)
         .tags(tags)
         .baseUnit("bytes")
-        .description("About what the kept answers take, with their keys")
+        .description(Descriptions.of("memory"))
         .register(registry);
   }
 
@@ -137,7 +140,7 @@ public final class ShelfMetrics implements MeterBinder {
             each -> seconds(each.meters().snapshot().timeSavedNanos()))
         .tags(tags)
         .baseUnit("seconds")
-        .description("Load times of the answers that hits gave, less what the hits took")
+        .description(Descriptions.of("time.saved"))
         .register(registry);
     timer(registry, "load", tags, shelf.meters().loads());
     timer(registry, "hit", tags, shelf.meters().timedHits());
@@ -149,6 +152,7 @@ public final class ShelfMetrics implements MeterBinder {
             each -> each.meters().snapshot().get(Count.MENDING_NANOS),
             TimeUnit.NANOSECONDS)
         .tags(tags)
+        .description(Descriptions.of("mend"))
         .register(registry);
   }
 
@@ -157,6 +161,7 @@ public final class ShelfMetrics implements MeterBinder {
     FunctionTimer.builder(
             PREFIX + name, times, Timings::count, Timings::totalNanos, TimeUnit.NANOSECONDS)
         .tags(tags)
+        .description(Descriptions.of(name))
         .register(registry);
     for (int percent : new int[] {50, 99}) {
       TimeGauge.builder(
@@ -165,7 +170,7 @@ public final class ShelfMetrics implements MeterBinder {
               TimeUnit.NANOSECONDS,
               each -> each.count() == 0 ? Double.NaN : each.nanosAt(percent))
           .tags(tags.and("quantile", "0." + percent))
-          .description("Since the shelf was opened")
+          .description(Descriptions.of(name + ".quantile"))
           .register(registry);
     }
   }
@@ -179,11 +184,13 @@ public final class ShelfMetrics implements MeterBinder {
               PREFIX + "feed." + dotted(count),
               warm,
               each -> each.feedMeters().map(meters -> meters.byName().get(count)).orElse(0L))
+          .description(Descriptions.of("feed." + dotted(count)))
           .register(registry);
     }
     for (FeedMeters.State state : FeedMeters.State.values()) {
       Gauge.builder(PREFIX + "feed.state", warm, each -> isFeed(each, state) ? 1 : 0)
           .tag("state", words(state))
+          .description(Descriptions.of("feed.state"))
           .register(registry);
     }
     TimeGauge.builder(
@@ -191,7 +198,7 @@ public final class ShelfMetrics implements MeterBinder {
             warm,
             TimeUnit.MILLISECONDS,
             each -> each.health().lag().map(lag -> (double) lag.toMillis()).orElse(Double.NaN))
-        .description("Up to how long ago all changes are known")
+        .description(Descriptions.of("feed.lag"))
         .register(registry);
   }
 
@@ -205,21 +212,21 @@ public final class ShelfMetrics implements MeterBinder {
               PREFIX + "shared." + dotted(count),
               warm,
               each -> each.shared().map(state -> state.count(count)).orElse(0L))
-          .description("Of the shared store: " + count)
+          .description(Descriptions.of("shared." + dotted(count)))
           .register(registry);
     }
     Gauge.builder(
             PREFIX + "shared.away",
             warm,
             each -> each.shared().filter(state -> state.trouble() != null).isPresent() ? 1 : 0)
-        .description("1 while the shared store does not answer")
+        .description(Descriptions.of("shared.away"))
         .register(registry);
     Gauge.builder(
             PREFIX + "shared.queue",
             warm,
             each -> each.shared().map(SharedState::queuedBytes).orElse(0L))
-        .description("What waits to be written to the shared store")
         .baseUnit("bytes")
+        .description(Descriptions.of("shared.queue"))
         .register(registry);
   }
 
@@ -227,6 +234,7 @@ public final class ShelfMetrics implements MeterBinder {
     for (Health.State state : Health.State.values()) {
       Gauge.builder(PREFIX + "health", warm, each -> each.health().state() == state ? 1 : 0)
           .tag("state", words(state))
+          .description(Descriptions.of("health"))
           .register(registry);
     }
   }
@@ -254,7 +262,7 @@ public final class ShelfMetrics implements MeterBinder {
                     PREFIX + "queries", this, each -> count.applyAsDouble(each.outcomes(query)))
                 .tag("query", query)
                 .tag("result", result)
-                .description("Questions by query: named ones, and others by their form's digest")
+                .description(Descriptions.of("queries"))
                 .register(registry));
   }
 
@@ -287,7 +295,10 @@ public final class ShelfMetrics implements MeterBinder {
 
   private static void counter(
       MeterRegistry registry, String name, Tags tags, Shelf shelf, ToDoubleFunction<Shelf> value) {
-    FunctionCounter.builder(PREFIX + name, shelf, value).tags(tags).register(registry);
+    FunctionCounter.builder(PREFIX + name, shelf, value)
+        .tags(tags)
+        .description(Descriptions.of(name))
+        .register(registry);
   }
 
   private static double seconds(long nanos) {

@@ -1,6 +1,7 @@
 package dev.warmshelf.metrics;
 
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.Rule;
 import dev.warmshelf.ShelvedQuery;
@@ -96,6 +97,21 @@ class ShelfMetricsTest {
             line ->
                 line.startsWith(
                     "warmshelf_load_quantile_seconds{quantile=\"0.99\",shelf=\"main\"} "));
+  }
+
+  @Test
+  void eachIsDescribedByASentence() {
+    SimpleMeterRegistry all = new SimpleMeterRegistry();
+    new ShelfMetrics(warm).bindTo(all);
+    assertThat(all.getMeters())
+        .hasSizeGreaterThan(40)
+        .allSatisfy(
+            meter ->
+                assertThat(meter.getId().getDescription())
+                    .as(meter.getId().getName())
+                    .matches("(1|[A-Z]\\w+) .*\\w\\."));
+    assertThatThrownBy(() -> Descriptions.of("nothing of ours"))
+        .hasMessageContaining("nothing of ours");
   }
 
   @Test
