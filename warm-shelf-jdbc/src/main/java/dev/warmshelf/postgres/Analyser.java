@@ -104,7 +104,8 @@ public final class Analyser {
       return refused(refusal, Session.of(connection));
     } else if (statement.cannotBePrepared()) { // else the server's log had an error
       return refused(
-          new Refusal(Reason.NOT_UNDERSTOOD, "no such statement can be prepared", -1), Session.of(connection));
+          new Refusal(Reason.NOT_UNDERSTOOD, "no such statement can be prepared", -1),
+          Session.of(connection));
     } else if (text.types().size() > MOST_VALUES) {
       return refused(
           new Refusal(Reason.TOO_LONG, Integer.toString(MOST_VALUES), -1), Session.of(connection));
