@@ -39,7 +39,6 @@ import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.Arguments;
 import org.junit.jupiter.params.provider.MethodSource;
 import org.postgresql.core.BaseConnection;
-import org.postgresql.core.BaseStatement;
 import org.postgresql.ds.PGSimpleDataSource;
 import org.postgresql.jdbc.PgConnection;
 import org.postgresql.jdbc.PgResultSet;
@@ -656,29 +655,41 @@ class DoorTest {
     assertThat(among.never()).hasToString("tables among [port, public.island]: not kept");
   }
 
-  /** Gives what it is asked the second time with another number in it. */
-  private static Object lying(Class<?> as, Object real, int[] asked) {
+  /** Prepares what it is asked the second time with another number in it. */
+  private static Object lying(Object real, Class<?> as, int[] asked) {
     return java.lang.reflect.Proxy.newProxyInstance(
         DoorTest.class.getClassLoader(),
         new Class<?>[] {as},
         (proxy, method, arguments) -> {
-          if (method.getName().equals("executeQuery")
+          if (method.getName().equals("prepareStatement")
               && arguments[0].toString().contains("7::int2")
               && ++asked[0] == 2) {
             arguments[0] = arguments[0].toString().replace("7::int2", "8::int2");
           }
-          Object result;
           try {
-            result = method.invoke(real, arguments);
+            Object result = method.invoke(real, arguments);
+            return method.getName().equals("unwrap")
+                ? lying(result, BaseConnection.class, asked)
+                : result;
           } catch (java.lang.reflect.InvocationTargetException e) {
             throw e.getCause();
           }
-          return switch (method.getName()) {
-            case "unwrap" -> lying(BaseConnection.class, result, asked);
-            case "createStatement" -> lying(BaseStatement.class, result, asked);
-            default -> result;
-          };
         });
+  }
+
+  /** Told to ask for nothing but binary values, it gives no texts that could be kept. */
+  @Test
+  void aDriverThatAsksForNoTextsKeepsNothingAndFitsAllTheSame() throws Exception {
+    database = TestDatabase.create();
+    PGSimpleDataSource source = database.postgres();
+    source.setPrepareThreshold(-1);
+    DataSource door = doorOver(source, Rule.ofTablesAmong("vessel"));
+    for (int i = 0; i < 5; i++) {
+      try (Connection connection = door.getConnection()) {
+        askVessels(connection, "SELECT id FROM vessel WHERE id > ?");
+      }
+    }
+    assertThat(warm.health().state()).isEqualTo(Health.State.LIVE);
   }
 
   /** As with a driver whose result sets, made of what is kept, are not what it gives itself. */
@@ -688,7 +699,7 @@ class DoorTest {
     int[] asked = {0};
     DataSource source = org.mockito.Mockito.mock();
     org.mockito.Mockito.when(source.getConnection())
-        .then(call -> lying(Connection.class, database.dataSource().getConnection(), asked));
+        .then(call -> lying(database.dataSource().getConnection(), Connection.class, asked));
     DataSource door = doorOver(source, Rule.ofTablesAmong("vessel"));
     assertThat(asked[0]).isEqualTo(2);
     assertThat(warm.health().state()).isEqualTo(Health.State.FAILING);
