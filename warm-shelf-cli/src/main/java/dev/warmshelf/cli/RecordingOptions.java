@@ -2,6 +2,7 @@ package dev.warmshelf.cli;
 
 import dev.warmshelf.measure.figures.Result;
 import dev.warmshelf.measure.run.Comparison;
+import dev.warmshelf.measure.run.Refused;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.workload.RecordedRequests;
 import dev.warmshelf.measure.workload.Workload;
@@ -72,7 +73,7 @@ final class RecordingOptions {
     }
     try {
       RecordedRequests recorded = RecordedRequests.of(replay, workload, readers, speed);
-      recorded.leaveOutRefused(database);
+      recorded.leaveOut(Refused.among(database, recorded.samples()));
       long questions = recorded.size().orElse(0);
       if (questions == 0) {
         throw new Failure(

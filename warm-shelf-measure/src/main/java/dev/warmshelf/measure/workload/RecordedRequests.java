@@ -1,7 +1,5 @@
 package dev.warmshelf.measure.workload;
 
-import dev.warmshelf.measure.database.PlainJdbc;
-import dev.warmshelf.measure.text.DatabaseErrors;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.record.RecordingFile;
 import dev.warmshelf.record.RecordingFile.Question;
@@ -9,8 +7,6 @@ import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.text.SqlTextException;
 import java.io.IOException;
 import java.nio.file.Path;
-import java.sql.Connection;
-import java.sql.SQLException;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -20,7 +16,6 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.OptionalLong;
 import java.util.Set;
-import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -80,30 +75,11 @@ public final class RecordedRequests implements RequestSource {
   }
 
   /**
-   * Asks the first question of each statement once, in a transaction that may read only, and leaves
-   * those statements out that the database refuses: tables that are not there, types that the
-   * recording does not tell.
+   * Leaves statements out.
    *
-   * @throws SQLException if the database cannot be asked at all
+   * @param refused by statement, why the database does not answer it
    */
-  public void leaveOutRefused(DataSource dataSource) throws SQLException {
-    Map<Workload.Statement, String> refused = new LinkedHashMap<>();
-    try (Connection connection = dataSource.getConnection()) {
-      connection.setAutoCommit(false);
-      connection.setReadOnly(true);
-      for (Request sample : samples()) {
-        try {
-          PlainJdbc.ask(connection, sample.query().sql(), sample.inputs());
-        } catch (SQLException e) {
-          if (!DatabaseErrors.isOfStatement(e)) {
-            throw e;
-          }
-          refused.put(sample.query(), DatabaseErrors.inWords(e));
-        } finally {
-          connection.rollback();
-        }
-      }
-    }
+  public void leaveOut(Map<Workload.Statement, String> refused) {
     refused.forEach(this::leaveOut);
   }
 
