@@ -60,8 +60,8 @@ final class Door implements Shelves {
   }
 
   @Override
-  public void doNotFit(Throwable why) {
-    warm.doorsDoNotFit(why);
+  public void doNotFit(LinkageError why) {
+    warm.doorHasFailed(why);
   }
 
   @Override

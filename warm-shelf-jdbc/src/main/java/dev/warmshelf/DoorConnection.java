@@ -65,9 +65,9 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     if (kept == null && asked != null && computation != null) {
       kept = asked.observed(kind());
     }
-    if (kept == null || asked == null) {
+    if (kept == null) {
       return null;
-    } else if (asked.needsReadOnly() && state().isInTransactionThatMayWrite()) {
+    } else if (kept.needsReadOnly() && state().isInTransactionThatMayWrite()) {
       kept.shelf().meters().bypass(BypassReason.IN_TRANSACTION);
       return null;
     }

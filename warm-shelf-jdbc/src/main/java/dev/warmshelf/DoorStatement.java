@@ -50,14 +50,12 @@ final class DoorStatement {
    *
    * @param standsOn what was known of the statement; null if the rule needed nothing of it
    * @param isRuled whether a rule fits
-   * @param needsReadOnly whether that is not for transactions that may write
    * @param kept null if nothing is
    */
   private record Decision(
       Sessions.Kind kind,
       Verdicts.@Nullable Known standsOn,
       boolean isRuled,
-      boolean needsReadOnly,
       @Nullable KeptStatement kept) {
     boolean holds(Sessions.Kind now) {
       return standsOn == null || (kind == now && !standsOn.isOutdated());
@@ -113,12 +111,6 @@ final class DoorStatement {
     return now == null ? null : now.kept();
   }
 
-  /** Whether what {@link #kept} gave is not for transactions that may write. */
-  boolean needsReadOnly() {
-    Decision made = decision;
-    return made != null && made.needsReadOnly();
-  }
-
   private @Nullable Decision decide(Sessions.Kind kind) throws SQLException {
     Ruling ruling = ruling(kind, Verdicts.NONE);
     if (ruling == null) {
@@ -126,7 +118,7 @@ final class DoorStatement {
     }
     Rule rule = ruling.rule();
     if (rule == null) {
-      return new Decision(kind, ruling.standsOn(), false, false, null);
+      return new Decision(kind, ruling.standsOn(), false, null);
     }
     door.asked().of(statement).stands(rule.standing());
     String shelf = rule.shelf();
@@ -134,8 +126,9 @@ final class DoorStatement {
         kind,
         ruling.standsOn(),
         true,
-        rule.needsReadOnly(),
-        shelf == null ? null : keptOn(door.warm().shelf(shelf), door.warm().recipeOf(shelf)));
+        shelf == null
+            ? null
+            : keptOn(door.warm().shelf(shelf), door.warm().recipeOf(shelf), rule.needsReadOnly()));
   }
 
   /** Null as long as a rule that may fit cannot be judged. */
@@ -189,16 +182,17 @@ final class DoorStatement {
     }
     KeptStatement known = observed;
     if (known == null) {
-      known = keptOn(door.warm().observedShelf(), Recipe.plain());
+      known = keptOn(door.warm().observedShelf(), Recipe.plain(), false);
       observed = known;
     }
     return known;
   }
 
-  private KeptStatement keptOn(Shelf shelf, Recipe recipe) {
+  private KeptStatement keptOn(Shelf shelf, Recipe recipe, boolean needsReadOnly) {
     WarmShelf warm = door.warm();
     warm.remember(statement);
-    return new KeptStatement(warm, shelf, statement, keys(recipe.addingOnly()), door.form(), types);
+    return new KeptStatement(
+        warm, shelf, statement, keys(recipe.addingOnly()), door.form(), types, needsReadOnly);
   }
 
   private KeyMaker keys(Recipe recipe) {

@@ -25,6 +25,7 @@ final class KeptStatement {
   private final List<String> declared;
   private final List<Lane> tags;
   private final KeyMaker keys;
+  private final boolean needsReadOnly;
 
   /** The types that values are bound as; null if their classes tell. */
   private final @Nullable List<String> boundAs;
@@ -40,6 +41,7 @@ final class KeptStatement {
       List<String> declared,
       List<Lane> tags,
       KeyMaker keys) {
+    this.needsReadOnly = false;
     this.warm = warm;
     this.shelf = shelf;
     this.statement = statement;
@@ -55,6 +57,7 @@ final class KeptStatement {
    * A program's own statement, which is sent as it is.
    *
    * @param types that its values are bound as
+   * @param needsReadOnly whether its answers are not for transactions that may write
    */
   KeptStatement(
       WarmShelf warm,
@@ -62,7 +65,9 @@ final class KeptStatement {
       SqlStatement statement,
       KeyMaker keys,
       AnswerForm form,
-      List<String> types) {
+      List<String> types,
+      boolean needsReadOnly) {
+    this.needsReadOnly = needsReadOnly;
     this.warm = warm;
     this.shelf = shelf;
     this.statement = statement;
@@ -163,6 +168,11 @@ final class KeptStatement {
 
   Shelf shelf() {
     return shelf;
+  }
+
+  /** Whether its answers are not for transactions that may write. */
+  boolean needsReadOnly() {
+    return needsReadOnly;
   }
 
   /** That answers are kept in. */

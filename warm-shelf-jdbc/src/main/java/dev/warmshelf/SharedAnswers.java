@@ -117,7 +117,6 @@ final class SharedAnswers implements AutoCloseable {
 
   private final LongAdder asked = new LongAdder();
   private final LongAdder taken = new LongAdder();
-  private final LongAdder useless = new LongAdder();
   private final LongAdder nothingThere = new LongAdder();
   private final LongAdder unreadable = new LongAdder();
   private final LongAdder ofAnotherPlace = new LongAdder();
@@ -258,7 +257,7 @@ final class SharedAnswers implements AutoCloseable {
             Map.entry("asked", asked.sum()),
             Map.entry("taken", taken.sum()),
             Map.entry("nothingThere", nothingThere.sum()),
-            Map.entry("useless", useless.sum()),
+            Map.entry("useless", unreadable.sum() + ofAnotherPlace.sum() + outOfDate.sum()),
             Map.entry("unreadable", unreadable.sum()),
             Map.entry("ofAnotherPlace", ofAnotherPlace.sum()),
             Map.entry("outOfDate", outOfDate.sum()),
@@ -401,10 +400,8 @@ final class SharedAnswers implements AutoCloseable {
       Entry entry = readable(stored, before);
       if (entry != null && !takesOver.test(entry)) {
         outOfDate.increment();
-        entry = null;
-      }
-      if (entry == null) {
-        useless.increment();
+        return null;
+      } else if (entry == null) {
         return null;
       }
       taken.increment();

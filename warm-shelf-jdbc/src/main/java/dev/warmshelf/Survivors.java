@@ -167,14 +167,6 @@ final class Survivors {
     return Stream.concat(some.stream(), more.stream()).toList();
   }
 
-  /** The program has been asked questions before the feed followed. */
-  void isLate() {
-    if (hasPlace()) {
-      forget();
-      leave("the shelves have joined late");
-    }
-  }
-
   /** Whether the feed is to begin where the file ends. */
   boolean hasPlace() {
     return !dormant.isEmpty();
@@ -184,7 +176,7 @@ final class Survivors {
   void begin(WarmShelf warm) {
     if (!dormant.isEmpty() && !board.isFresh(Footprint.NOTHING, opened.tick())) {
       forget();
-      leave("the feed cannot begin at its place any more");
+      leave("the feed cannot begin at its place any more, or has begun late");
     }
     Thread writer = new Thread(() -> run(warm), "warm-shelf-file");
     writer.setDaemon(true);

@@ -114,8 +114,6 @@ public final class WarmShelf implements AutoCloseable {
   /** Why a wrapped data source has failed at last, or for good; null if none has. */
   private volatile @Nullable Throwable doorFailure;
 
-  private volatile boolean doorsAreShut;
-
   private WarmShelf(Builder builder, TimeSource time, Board board) {
     this.dataSource = builder.dataSource;
     this.sessions = new Sessions(dataSource, builder.naming);
@@ -484,7 +482,7 @@ public final class WarmShelf implements AutoCloseable {
     return Optional.ofNullable(doorFailure)
         .map(
             why ->
-                (doorsAreShut
+                (why instanceof LinkageError
                         ? "wrapped data sources do not fit what they run with, so the database"
                             + " answers: "
                         : "a wrapped data source has failed, and the database answered: ")
@@ -516,9 +514,8 @@ public final class WarmShelf implements AutoCloseable {
    */
   synchronized void doorHasFailed(Throwable why) {
     boolean known = doorFailure != null;
-    if (!doorsAreShut) {
+    if (!doorsAreShut()) {
       doorFailure = why;
-      doorsAreShut = why instanceof LinkageError;
     }
     if (!known) {
       LOG.error("A wrapped data source has failed; the database is asked instead.", why);
@@ -527,13 +524,7 @@ public final class WarmShelf implements AutoCloseable {
 
   /** Whether nothing is read from shelves through wrapped data sources any more. */
   boolean doorsAreShut() {
-    return doorsAreShut;
-  }
-
-  /** Nothing can be shown through wrapped data sources with the driver at hand. */
-  synchronized void doorsDoNotFit(Throwable why) {
-    doorHasFailed(why);
-    doorsAreShut = true;
+    return doorFailure instanceof LinkageError;
   }
 
   /** What audits have found wrong that nobody has cleared yet, in words; empty for nothing. */
@@ -744,9 +735,6 @@ public final class WarmShelf implements AutoCloseable {
     @Override
     public void begin(boolean late) {
       if (late) {
-        if (survivors != null) {
-          survivors.isLate();
-        }
         verdicts.forget();
         board.tickEverything();
       }

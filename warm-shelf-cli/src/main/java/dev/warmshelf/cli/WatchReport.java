@@ -13,6 +13,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import org.jspecify.annotations.Nullable;
 
 /** Two looks at a program, one after the other, as a table, as lines, and as fields. */
@@ -26,6 +27,10 @@ final class WatchReport {
   private final Look before;
   private final Look now;
   private final double seconds;
+
+  /** Of the table's columns those that a short line has, by the first word of their heads. */
+  private static final Set<String> IN_A_LINE =
+      Set.of("lookups/s", "hits now", "loads/s", "bypass/s", "invalid/s", "needless", "memory");
 
   WatchReport(String program, Look before, Look now) {
     this.program = program;
@@ -110,6 +115,7 @@ final class WatchReport {
 
   /** A short line for each shelf, of key-value pairs; a value with blanks is quoted. */
   List<String> lines() {
+    Map<String, Cell> columns = columns();
     List<String> lines = new ArrayList<>();
     now.shelves()
         .forEach(
@@ -119,19 +125,12 @@ final class WatchReport {
               StringBuilder line = new StringBuilder("time=").append(clock());
               pair(line, "shelf", meters.text("Name"));
               pair(line, "feed", feed == null ? "none" : feed.text("State"));
-              pair(line, "lookups/s", rate(meters.since(earlier, "Lookups")));
-              pair(
-                  line,
-                  "hits",
-                  ratio(meters.since(earlier, "Hits"), meters.since(earlier, "Lookups")));
-              pair(
-                  line,
-                  "loads/s",
-                  rate(meters.since(earlier, "Misses") - meters.since(earlier, "Joined")));
-              pair(line, "bypass/s", rate(meters.since(earlier, "Bypassed")));
-              pair(line, "invalid/s", rate(meters.since(earlier, "Invalidated")));
-              pair(line, "needless", ratio(meters.count("Needless"), meters.count("Invalidated")));
-              pair(line, "memory", Text.bytes(meters.count("Bytes")));
+              columns.forEach(
+                  (head, cell) -> {
+                    if (IN_A_LINE.contains(head)) {
+                      pair(line, head.split(" ", -1)[0], cell.of(meters, earlier));
+                    }
+                  });
               lines.add(line.toString());
             });
     return lines;

@@ -75,7 +75,7 @@ public final class FootprintPlan {
   }
 
   /** Of an answer that was read from these tables as a whole. */
-  public static FootprintPlan ofTablesAmong(Footprint tables) {
+  public static FootprintPlan ofTables(Footprint tables) {
     return of(tables.lanes().stream().<Reach>map(Reach.Whole::new).toList());
   }
 

@@ -91,8 +91,7 @@ final class DriverTrial {
    *
    * @param connection the driver's own
    * @param maker makes result sets of kept answers
-   * @throws IllegalStateException if they differ; the message says by what
-   * @throws LinkageError if they cannot even be made
+   * @throws LinkageError if they cannot be made, or differ; the message says by what
    * @throws SQLException if the database could not be asked
    */
   static void run(Connection connection, BaseStatement maker) throws SQLException {
@@ -113,7 +112,7 @@ final class DriverTrial {
   /**
    * Compares what two result sets give, from before their first rows.
    *
-   * @throws IllegalStateException if they differ
+   * @throws LinkageError if they differ
    */
   static void compare(ResultSet sent, ResultSet kept) throws SQLException {
     int width = sent.getMetaData().getColumnCount();
@@ -140,7 +139,7 @@ final class DriverTrial {
 
   private static void require(Object sent, Object kept, String type, String getter) {
     if (!sent.equals(kept)) {
-      throw new IllegalStateException(
+      throw new LinkageError(
           "With PostgreSQL's driver "
               + DriverInfo.DRIVER_VERSION
               + " a kept value of type "

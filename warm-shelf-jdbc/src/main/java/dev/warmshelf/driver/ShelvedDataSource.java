@@ -75,7 +75,7 @@ public final class ShelvedDataSource implements DataSource {
   private Opened open() throws SQLException {
     Usual usual;
     BaseStatement maker;
-    Throwable misfit = null;
+    LinkageError misfit = null;
     try (Connection connection = beneath.getConnection()) {
       if (!connection.isWrapperFor(BaseConnection.class)) {
         throw new SQLException(
@@ -94,8 +94,10 @@ public final class ShelvedDataSource implements DataSource {
       maker = (BaseStatement) own.createStatement();
       try {
         DriverTrial.run(own, maker); // a pool gives up connections for less
-      } catch (RuntimeException | LinkageError e) {
+      } catch (LinkageError e) {
         misfit = e;
+      } catch (RuntimeException e) {
+        misfit = new LinkageError("Result sets of kept answers fail: " + e, e);
       }
       if (!connection.getAutoCommit()) {
         connection.rollback();

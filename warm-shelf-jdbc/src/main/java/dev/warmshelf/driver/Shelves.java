@@ -20,7 +20,7 @@ public interface Shelves {
   Dialogue begin(ConnectionState state, Supplier<? extends @Nullable Connection> held);
 
   /** Result sets of kept answers cannot be shown with the driver at hand: none may be. */
-  void doNotFit(Throwable why);
+  void doNotFit(LinkageError why);
 
   /** How long connections of the data source beneath are waited for. */
   Waits waits();

@@ -61,7 +61,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
     }
     Set<Lane> lanes = new HashSet<>(declared);
     lanes.addAll(analysis.columns().keySet());
-    return new Verdict.Keepable(FootprintPlan.ofTablesAmong(Footprint.of(lanes)), null, null, null);
+    return new Verdict.Keepable(FootprintPlan.ofTables(Footprint.of(lanes)), null, null, null);
   }
 
   /** Which changes make a difference, as far as rows and columns tell; null if any does. */
