@@ -30,7 +30,8 @@ import org.slf4j.LoggerFactory;
  */
 public final class Transaction {
   private static final Logger LOG = LoggerFactory.getLogger(Transaction.class);
-  private static final String NAME = "SELECT pg_current_xact_id_if_assigned()::text";
+  private static final String NAME =
+      "SELECT pg_catalog.pg_current_xact_id_if_assigned()::pg_catalog.text";
 
   private final WarmShelf warm;
   private final Connection connection;

@@ -209,20 +209,26 @@ public final class Hunt implements AutoCloseable {
   /** Hunts on a database of its own on this server, until so many kept answers were compared. */
   public static Outcome run(LocalPostgres server, long checks, long seed) throws Exception {
     System.out.println("hunt: seed " + seed);
-    PGSimpleDataSource database = made(server, "hunt_" + Long.toUnsignedString(seed));
+    PGSimpleDataSource database =
+        made(server, "hunt_" + Long.toUnsignedString(seed), seed / KINDS % 2 == 1);
     return hunted(database, checks, seed);
   }
 
   /** Compares statements with changes, pair by pair, on a database of its own on this server. */
   public static Outcome matrix(LocalPostgres server, long checks, long seed) throws Exception {
     System.out.println("matrix: seed " + seed);
-    PGSimpleDataSource database = made(server, "matrix_" + Long.toUnsignedString(seed));
+    PGSimpleDataSource database =
+        made(server, "matrix_" + Long.toUnsignedString(seed), seed % 2 == 1);
     try (Hunt hunt = new Hunt(database, false, null, false)) {
       return hunt.matrix(checks, new SplittableRandom(seed));
     }
   }
 
-  private static PGSimpleDataSource made(LocalPostgres server, String name) throws Exception {
+  /**
+   * @param digests whether they stand in the journal in the place of values
+   */
+  private static PGSimpleDataSource made(LocalPostgres server, String name, boolean digests)
+      throws Exception {
     try (Connection admin = server.dataSource("postgres").getConnection();
         Statement statement = admin.createStatement()) {
       statement.execute("DROP DATABASE IF EXISTS " + name);
@@ -234,7 +240,8 @@ public final class Hunt implements AutoCloseable {
       statement.execute(schema());
       statement.execute(Changes.RESET);
     }
-    Journal.on(database).install(FOLLOWED);
+    Journal journal = Journal.on(database);
+    (digests ? journal.withDigests() : journal).install(FOLLOWED);
     return database;
   }
 
@@ -245,7 +252,7 @@ public final class Hunt implements AutoCloseable {
    * @throws AssertionError if one does not ask the same
    */
   public static long normalForms(LocalPostgres server, int statements, long seed) throws Exception {
-    PGSimpleDataSource database = made(server, "forms_" + Long.toUnsignedString(seed));
+    PGSimpleDataSource database = made(server, "forms_" + Long.toUnsignedString(seed), false);
     SplittableRandom random = new SplittableRandom(seed);
     try (Hunt hunt = new Hunt(database, false, null, false)) {
       for (int i = 0; i < statements; i++) {

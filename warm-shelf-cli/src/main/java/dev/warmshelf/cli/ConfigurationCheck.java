@@ -10,6 +10,7 @@ import dev.warmshelf.config.ConfigurationException;
 import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.measure.database.SystemPath;
 import dev.warmshelf.measure.text.ShellText;
 import dev.warmshelf.measure.workload.RecordedStatements.Recorded;
 import dev.warmshelf.shared.SharedStore;
@@ -155,6 +156,7 @@ final class ConfigurationCheck {
 
   private void rights(HikariDataSource pool) throws SQLException {
     try (Connection connection = pool.getConnection();
+        SystemPath ignored = SystemPath.on(connection);
         PreparedStatement asked = connection.prepareStatement(NOT_TO_BE_READ)) {
       String[] named = tables().toArray(new String[0]);
       asked.setArray(1, connection.createArrayOf("text", named));

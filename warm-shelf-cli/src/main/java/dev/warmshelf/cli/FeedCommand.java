@@ -83,6 +83,12 @@ final class FeedCommand implements Runnable {
                   "Wake readers by NOTIFY. Transactions that notify commit one after the other, and"
                       + " cannot be prepared for a two-phase commit.")
           boolean notify,
+      @Option(
+              names = "--digests",
+              description =
+                  "Write digests in the place of tracked values, for good: followers cannot read"
+                      + " them then, and answers are not mended by parts.")
+          boolean digests,
       @Option(names = "--reader", paramLabel = "ROLE", description = READER + "granted.")
           List<String> readers,
       @Parameters(
@@ -95,6 +101,7 @@ final class FeedCommand implements Runnable {
       Journal journal = Journal.on(pool).telling(err()::println);
       journal = keep == null ? journal : journal.keeping(keep);
       journal = notify ? journal.wakingReaders() : journal;
+      journal = digests ? journal.withDigests() : journal;
       journal = readers == null ? journal : journal.readBy(readers);
       List<String> named = expanded(tables);
       if (print) {
@@ -257,8 +264,14 @@ final class FeedCommand implements Runnable {
     Map<String, Object> fields = new LinkedHashMap<>();
     fields.put("installed", checkup.installed());
     Map<String, Object> tables = new LinkedHashMap<>();
-    checkup.tables().forEach((lane, columns) -> tables.put(lane.name(), columns));
+    checkup.tables().forEach((lane, columns) -> tables.put(lane.name(), columns.keySet()));
     fields.put("tables", tables);
+    fields.put(
+        "digests",
+        checkup.tables().entrySet().stream()
+            .filter(table -> !table.getValue().isEmpty() && JournalStatus.hides(table.getValue()))
+            .map(table -> table.getKey().name())
+            .toList());
     fields.put("watchesSchema", checkup.watchesSchema());
     fields.put("owner", checkup.owner());
     fields.put("rows", checkup.size().rows());
@@ -317,7 +330,9 @@ final class FeedCommand implements Runnable {
                         + " ".repeat(width - lane.name().length() + 3)
                         + (columns.isEmpty()
                             ? "as a whole"
-                            : "tracked columns " + String.join(", ", columns))));
+                            : "tracked columns "
+                                + String.join(", ", columns.keySet())
+                                + (JournalStatus.hides(columns) ? " (digests)" : ""))));
     return lines;
   }
 }

@@ -179,9 +179,8 @@ record Coverage(Map<Lane, Table> tables) {
     made.tracked()
         .forEach(
             (column, madeFor) -> {
-              ColumnKind kind = top.kinds().get(column);
-              if (kind != null && madeFor.equals(kind.name())) {
-                apart.put(column, kind);
+              if (madeFor.plain().equals(top.kinds().get(column))) {
+                apart.put(column, madeFor);
               }
             });
     Collections.sort(prints);

@@ -90,6 +90,10 @@ public final class Journal {
       ORDER BY c.oid, g.oid
       """;
 
+  private static final String HAS_DIGESTS_COLUMN =
+      "SELECT EXISTS (SELECT FROM pg_attribute WHERE attname = 'digests'"
+          + " AND attrelid = to_regclass('warm_shelf.installation'))";
+
   private static final String LOCK_TIMEOUT = "5s";
 
   /** So long at most a writer waits for somebody who waits for a table's lock. */
@@ -116,6 +120,7 @@ public final class Journal {
   private final DataSource dataSource;
   private final @Nullable Duration retention;
   private final boolean notifies;
+  private final boolean digests;
   private final List<String> readers;
   private final Consumer<String> told;
 
@@ -123,11 +128,13 @@ public final class Journal {
       DataSource dataSource,
       @Nullable Duration retention,
       boolean notifies,
+      boolean digests,
       List<String> readers,
       Consumer<String> told) {
     this.dataSource = dataSource;
     this.retention = retention;
     this.notifies = notifies;
+    this.digests = digests;
     this.readers = readers;
     this.told = told;
   }
@@ -138,7 +145,7 @@ public final class Journal {
    * @param dataSource as a role that owns the tables and may create schemas
    */
   public static Journal on(DataSource dataSource) {
-    return new Journal(dataSource, null, false, List.of(), done -> {});
+    return new Journal(dataSource, null, false, false, List.of(), done -> {});
   }
 
   /**
@@ -154,7 +161,7 @@ public final class Journal {
       throw new IllegalArgumentException(
           "The journal must be kept for a minute or more, but was to be kept for " + age + ".");
     }
-    return new Journal(dataSource, age, notifies, readers, told);
+    return new Journal(dataSource, age, notifies, digests, readers, told);
   }
 
   /**
@@ -163,7 +170,18 @@ public final class Journal {
    * prepared for a two-phase commit ({@code PREPARE TRANSACTION} fails).
    */
   public Journal wakingReaders() {
-    return new Journal(dataSource, retention, true, readers, told);
+    return new Journal(dataSource, retention, true, digests, readers, told);
+  }
+
+  /**
+   * The same, to install with digests of the tracked columns' values in the journal, for good: all
+   * tables that are followed get them, and each that is installed later, until the journal is
+   * removed. Whoever follows reads no value then of tables that he may not read, though he can see
+   * whether one that he guesses was right. Answers are not mended by parts then, and no roster is
+   * asked, since both bind changed values; what changes concern, they tell as before.
+   */
+  public Journal withDigests() {
+    return new Journal(dataSource, retention, notifies, true, readers, told);
   }
 
   /**
@@ -173,13 +191,13 @@ public final class Journal {
    * @param roles as the catalogue spells them
    */
   public Journal readBy(Collection<String> roles) {
-    return new Journal(dataSource, retention, notifies, List.copyOf(roles), told);
+    return new Journal(dataSource, retention, notifies, digests, List.copyOf(roles), told);
   }
 
   /** The same that tells, in a line each, which tables it is done with. */
   public Journal telling(Consumer<String> line) {
     return new Journal(
-        dataSource, retention, notifies, readers, Objects.requireNonNull(line, "line"));
+        dataSource, retention, notifies, digests, readers, Objects.requireNonNull(line, "line"));
   }
 
   /**
@@ -195,9 +213,10 @@ public final class Journal {
     try (Borrowed admin = Borrowed.from(dataSource).autoCommit(true)) {
       List<Installed> all = resolved(admin, wanted(tables));
       List<String> parts = new ArrayList<>();
-      parts.add("SET LOCAL lock_timeout = '" + LOCK_TIMEOUT + "';\n" + resource("install.sql"));
+      boolean hidden = hides(admin.connection());
+      parts.add("SET LOCAL lock_timeout = '" + LOCK_TIMEOUT + "';\n" + beginning(hidden));
       for (Installed table : all) {
-        parts.add(triggers(admin.connection(), table));
+        parts.add(triggers(admin.connection(), table, hidden));
       }
       parts.add(conclusion());
       return String.join("\n", parts);
@@ -206,7 +225,7 @@ public final class Journal {
 
   private List<Installed> wanted(Collection<String> tables) {
     return tables.stream()
-        .map(table -> new Installed(FollowedTable.parse(table), notifies))
+        .map(table -> new Installed(FollowedTable.parse(table), notifies, false))
         .toList();
   }
 
@@ -214,8 +233,37 @@ public final class Journal {
    * A table with its triggers.
    *
    * @param notifies whether they wake readers
+   * @param hidden whether they write no value
    */
-  private record Installed(FollowedTable table, boolean notifies) {}
+  private record Installed(FollowedTable table, boolean notifies, boolean hidden) {}
+
+  /** Whether digests stand in the journal, or are to stand in it. */
+  private boolean hides(Connection connection) throws SQLException {
+    return digests || hasDigests(connection);
+  }
+
+  /** Whether the installation is one with digests; on the system's path. */
+  static boolean hasDigests(Connection connection) throws SQLException {
+    try (Statement statement = connection.createStatement()) {
+      try (ResultSet row = statement.executeQuery(HAS_DIGESTS_COLUMN)) {
+        row.next();
+        if (!row.getBoolean(1)) {
+          return false;
+        }
+      }
+      try (ResultSet row =
+          statement.executeQuery("SELECT bool_or(digests) FROM warm_shelf.installation")) {
+        row.next();
+        return row.getBoolean(1);
+      }
+    }
+  }
+
+  /** What must be there before a table is followed; from then on its values are hidden or not. */
+  private static String beginning(boolean hidden) {
+    return resource("install.sql")
+        + (hidden ? "\nUPDATE warm_shelf.installation SET digests = true;" : "");
+  }
 
   /** What makes the installation one of today's version, once all tables are. */
   private String conclusion() {
@@ -243,6 +291,12 @@ public final class Journal {
    */
   public void install(Collection<String> tables) throws SQLException {
     installAll(wanted(tables));
+    if (digests) {
+      List<Installed> showing = installed().stream().filter(each -> !each.hidden()).toList();
+      if (!showing.isEmpty()) {
+        installAll(showing);
+      }
+    }
   }
 
   /**
@@ -254,7 +308,7 @@ public final class Journal {
   public void upgrade() throws SQLException {
     installAll(
         installed().stream()
-            .map(each -> new Installed(each.table(), each.notifies() || notifies))
+            .map(each -> new Installed(each.table(), each.notifies() || notifies, each.hidden()))
             .toList());
   }
 
@@ -262,11 +316,12 @@ public final class Journal {
     try (Borrowed admin = Borrowed.from(dataSource).autoCommit(true)) {
       List<String> scripts = new ArrayList<>();
       List<Installed> all = resolved(admin, tables);
+      boolean hidden = hides(admin.connection());
       for (Installed table : all) { // all that is wrong with them shows before anything is done
-        scripts.add(triggers(admin.connection(), table));
+        scripts.add(triggers(admin.connection(), table, hidden));
       }
       admin.autoCommit(false);
-      run(admin, resource("install.sql"));
+      run(admin, beginning(hidden));
       for (int i = 0; i < scripts.size(); i++) {
         runPatiently(admin, scripts.get(i));
         told.accept(
@@ -308,8 +363,8 @@ public final class Journal {
           row.next();
           String name = SqlText.identifier(row.getString(1), row.getString(2));
           Installed table = tables.get(i);
-          resolved.add(
-              new Installed(new FollowedTable(name, table.table().columns()), table.notifies()));
+          FollowedTable followed = new FollowedTable(name, table.table().columns());
+          resolved.add(new Installed(followed, table.notifies(), table.hidden()));
         }
       }
     }
@@ -335,7 +390,8 @@ public final class Journal {
         tables.add(
             new Installed(
                 new FollowedTable(rows.getString(1), List.copyOf(made.tracked().keySet())),
-                rows.getBoolean(3)));
+                rows.getBoolean(3),
+                made.tracked().isEmpty() || made.isHidden()));
       }
     }
     return tables;
@@ -463,12 +519,14 @@ public final class Journal {
     }
   }
 
-  private String triggers(Connection connection, Installed installed) throws SQLException {
+  private static String triggers(Connection connection, Installed installed, boolean hidden)
+      throws SQLException {
     FollowedTable followed = installed.table();
     List<String[]> members = members(connection, followed.table());
     Lane lane = Lane.ofTable(members.get(0)[0], members.get(0)[1]);
+    TableShape shape = TableShape.of(connection, followed);
     TriggerText text =
-        new TriggerText(lane, TableShape.of(connection, followed), installed.notifies());
+        new TriggerText(lane, hidden ? shape.hidden(lane) : shape, installed.notifies());
     StringBuilder script = new StringBuilder(text.functionText());
     members.forEach(member -> script.append(text.triggersText(member[0], member[1])));
     return script.toString();

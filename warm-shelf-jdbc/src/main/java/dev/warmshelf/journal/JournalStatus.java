@@ -1,5 +1,6 @@
 package dev.warmshelf.journal;
 
+import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -16,7 +17,8 @@ import java.util.Map;
  * How an installation of the journal stands.
  *
  * @param owner the role that owns the journal and runs its triggers; empty if there is none
- * @param tables the followed tables, each with its tracked columns
+ * @param tables the followed tables, each with its tracked columns and how the journal has their
+ *     values
  * @param watchesSchema whether changes of the schema are noted like others
  * @param size of the journal
  * @param retention how long rows are kept
@@ -25,7 +27,7 @@ import java.util.Map;
  */
 public record JournalStatus(
     String owner,
-    Map<Lane, List<String>> tables,
+    Map<Lane, Map<String, ColumnKind>> tables,
     boolean watchesSchema,
     Size size,
     Duration retention,
@@ -122,10 +124,8 @@ public record JournalStatus(
               + Journal.VERSION);
     }
     Coverage coverage = Coverage.ask(connection);
-    Map<Lane, List<String>> tables = new LinkedHashMap<>();
-    coverage
-        .tables()
-        .forEach((lane, table) -> tables.put(lane, List.copyOf(table.columns().keySet())));
+    Map<Lane, Map<String, ColumnKind>> tables = new LinkedHashMap<>();
+    coverage.tables().forEach((lane, table) -> tables.put(lane, table.columns()));
     List<String> problems = problemsOf(connection, coverage, followed);
     try (Statement statement = connection.createStatement();
         ResultSet row = statement.executeQuery(ASK)) {
@@ -172,6 +172,7 @@ public record JournalStatus(
   private static List<String> problemsOf(
       Connection connection, Coverage coverage, List<FollowedTable> followed) throws SQLException {
     List<String> problems = new ArrayList<>();
+    boolean hidden = Journal.hasDigests(connection);
     for (FollowedTable table : followed) {
       Lane lane = laneOf(connection, table);
       if (!coverage.covers(lane)) {
@@ -181,9 +182,16 @@ public record JournalStatus(
                 + " name on it or on a partition of it, or a subscription writes to it");
       } else if (!coverage.columns(lane).keySet().containsAll(table.columns())) {
         problems.add(lane + ": a tracked column is gone or has changed its type");
+      } else if (hidden && !hides(coverage.columns(lane))) {
+        problems.add(lane + ": its values stand in the journal, which is to have digests");
       }
     }
     return problems;
+  }
+
+  /** Whether digests stand in the place of all values of these columns. */
+  public static boolean hides(Map<String, ColumnKind> columns) {
+    return columns.values().stream().allMatch(kind -> kind.digest() != null);
   }
 
   /** One of which nothing more can be said than what is wrong. */

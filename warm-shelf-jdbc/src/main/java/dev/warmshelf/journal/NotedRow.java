@@ -65,7 +65,7 @@ final class NotedRow {
 
   /** What they were before and are now; null unless all of that is told. */
   private static @Nullable List<ChangedRow> rows(
-      ResultSet row, int at, String kind, Map<String, String> tracked) throws SQLException {
+      ResultSet row, int at, String kind, Map<String, ColumnKind> tracked) throws SQLException {
     Array before = row.getArray(at);
     Array after = row.getArray(at + 1);
     boolean told =
@@ -79,13 +79,13 @@ final class NotedRow {
 
   /** False if a column had another type than the trigger was made for. */
   private static boolean add(
-      @Nullable Array versions, Map<String, String> tracked, List<ChangedRow> rows)
+      @Nullable Array versions, Map<String, ColumnKind> tracked, List<ChangedRow> rows)
       throws SQLException {
     if (versions == null) {
       return true;
     }
     List<String> columns = List.copyOf(tracked.keySet());
-    List<ColumnKind> kinds = tracked.values().stream().map(ColumnKind::valueOf).toList();
+    List<ColumnKind> kinds = List.copyOf(tracked.values());
     for (String[] version : (String[][]) versions.getArray()) {
       @Nullable String[] texts = new @Nullable String[version.length];
       for (int i = 0; i < version.length; i++) {

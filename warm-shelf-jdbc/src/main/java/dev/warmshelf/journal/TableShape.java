@@ -1,6 +1,7 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.lane.ColumnKind;
+import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.ColumnKinds;
 import dev.warmshelf.postgres.SqlText;
 import java.sql.Array;
@@ -17,7 +18,8 @@ import org.jspecify.annotations.Nullable;
 /**
  * What a trigger must know of its table.
  *
- * @param tracked the columns by which to tell changes apart, the preferred one first
+ * @param tracked the columns by which to tell changes apart, the preferred one first, each with the
+ *     kind that the function is written for: a column may get another type one day
  * @param compared by column SQL that is true if it is in {@code n} what it was in {@code o}
  * @param key the columns of the primary key; empty if there is none
  */
@@ -49,6 +51,15 @@ record TableShape(Map<String, ColumnKind> tracked, Map<String, String> compared,
       ORDER BY a.attnum
       """
           .formatted(ColumnKinds.OF_C);
+
+  /** The same with digests in the place of values. */
+  TableShape hidden(Lane lane) {
+    Map<String, ColumnKind> hidden = new LinkedHashMap<>();
+    tracked.forEach(
+        (column, kind) ->
+            hidden.put(column, TriggerArguments.hidden(lane.written(), column, kind)));
+    return new TableShape(hidden, compared, key);
+  }
 
   static TableShape of(Connection connection, FollowedTable followed) throws SQLException {
     Map<String, String> compared = new LinkedHashMap<>();

@@ -4,9 +4,7 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.ColumnKinds;
 import dev.warmshelf.postgres.SqlText;
 import java.util.ArrayList;
-import java.util.LinkedHashMap;
 import java.util.List;
-import java.util.Map;
 import java.util.stream.Collectors;
 
 /**
@@ -101,11 +99,8 @@ final class TriggerText {
     this.lane = lane;
     this.shape = shape;
     this.notifies = notifies;
-    Map<String, String> tracked = new LinkedHashMap<>();
-    // With the kind that the function is written for: a column may get another type one day.
-    shape.tracked().forEach((column, kind) -> tracked.put(column, kind.name()));
     List<String> compared = List.copyOf(shape.compared().keySet());
-    this.arguments = new TriggerArguments(lane.written(), tracked, compared);
+    this.arguments = new TriggerArguments(lane.written(), shape.tracked(), compared);
   }
 
   /**
@@ -114,7 +109,7 @@ final class TriggerText {
    * such a change for one of the whole table.
    */
   static String shapeOf(TriggerArguments made) {
-    return Journal.VERSION + "-" + made.print();
+    return Journal.VERSION + (made.isHidden() ? "#" : "") + "-" + made.print();
   }
 
   /** The function's name tells nothing; names of tables may be longer than names may be. */

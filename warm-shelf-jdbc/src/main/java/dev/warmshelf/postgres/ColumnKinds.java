@@ -12,9 +12,8 @@ import org.jspecify.annotations.Nullable;
 public final class ColumnKinds {
   /**
    * An array of alternating names and kinds of the table {@code c}'s columns; null if it has none.
-   * Types are named by their oids, which are the same in every PostgreSQL (pg_type.dat). Strings
-   * count only in encodings whose characters are Unicode's, one for one: their beginnings are cut
-   * here and there.
+   * Strings count only in encodings whose characters are Unicode's, one for one: their beginnings
+   * are cut here and there.
    */
   public static final String OF_C =
       """
@@ -22,16 +21,22 @@ public final class ColumnKinds {
        FROM pg_attribute a
             LEFT JOIN pg_collation l ON l.oid = a.attcollation
             CROSS JOIN LATERAL (
-              SELECT CASE WHEN a.atttypid IN (20, 21, 23) THEN 'INTEGER'
-                          WHEN a.atttypid IN (25, 1043) AND l.collisdeterministic
+              SELECT CASE WHEN a.atttypid IN (%s) THEN 'INTEGER'
+                          WHEN a.atttypid IN (%s) AND l.collisdeterministic
                                AND current_setting('server_encoding')
                                  NOT IN ('SQL_ASCII', 'MULE_INTERNAL', 'EUC_JIS_2004') THEN 'TEXT'
-                          WHEN a.atttypid = 2950 THEN 'UUID'
-                          WHEN a.atttypid = 1082 THEN 'DATE'
-                          WHEN a.atttypid = 16 THEN 'BOOLEAN' END AS kind) k
+                          WHEN a.atttypid IN (%s) THEN 'UUID'
+                          WHEN a.atttypid IN (%s) THEN 'DATE'
+                          WHEN a.atttypid IN (%s) THEN 'BOOLEAN' END AS kind) k
             CROSS JOIN LATERAL (VALUES (1, a.attname::text), (2, k.kind)) v(n, v)
        WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND k.kind IS NOT NULL)
-      """;
+      """
+          .formatted(
+              oids(ColumnKind.Type.INTEGER),
+              oids(ColumnKind.Type.TEXT),
+              oids(ColumnKind.Type.UUID),
+              oids(ColumnKind.Type.DATE),
+              oids(ColumnKind.Type.BOOLEAN));
 
   private ColumnKinds() {}
 
@@ -57,20 +62,53 @@ public final class ColumnKinds {
    * somebody's own since, and each cast, operator and function that names a type would be looked up
    * among what he has made for it, and run with the rights of whoever installed this. All names
    * stand with their schema, so that no session's search path gives them another meaning.
+   *
+   * <p>In the place of a hidden value it is a digest, or empty where the column has got another
+   * type by then: a digest would not show that.
    */
   public static String textOf(ColumnKind kind, String expression) {
-    String text =
-        switch (kind) {
-          case TEXT -> "pg_catalog.left(pg_catalog.concat(%1$s), " + ColumnKind.LONGEST_TEXT + ")";
-          // As it is sent: its text would be written in the session's own style.
-          case DATE -> "pg_catalog.encode(pg_catalog.record_send(ROW(%1$s)), 'hex')";
-          default -> "pg_catalog.concat(%1$s)";
-        };
-    return ("CASE WHEN %1$s IS NOT NULL THEN " + text + " END").formatted(expression);
+    String text = sent(kind, expression);
+    if (kind.digest() instanceof ColumnDigest digest) {
+      text =
+          "CASE WHEN pg_catalog.pg_typeof(%s)::pg_catalog.oid OPERATOR(pg_catalog.=) ANY ('{%s}'"
+                  .formatted(expression, oids(kind.type()))
+              + "::pg_catalog.oid[]) THEN "
+              + ColumnDigest.sql(digest.column(), text)
+              + " ELSE '' END";
+    }
+    return "CASE WHEN " + expression + " IS NOT NULL THEN " + text + " END";
   }
 
-  /** How a row of one day is sent: one value, of the type 1082, of four bytes. */
-  private static final String DAY_SENT = "000000010000043a00000004";
+  private static String sent(ColumnKind kind, String expression) {
+    return switch (kind.type()) {
+      case TEXT ->
+          "pg_catalog.left(pg_catalog.concat(" + expression + "), " + ColumnKind.LONGEST_TEXT + ")";
+      // As it is sent: its text would be written in the session's own style.
+      case DATE -> "pg_catalog.encode(pg_catalog.record_send(ROW(" + expression + ")), 'hex')";
+      default -> "pg_catalog.concat(" + expression + ")";
+    };
+  }
+
+  /** Which types are of a kind, by their oids, which are the same in every PostgreSQL (pg_type). */
+  private static String oids(ColumnKind.Type type) {
+    return switch (type) {
+      case INTEGER -> "20, 21, 23";
+      case TEXT -> "25, 1043";
+      case UUID -> "2950";
+      case DATE -> "1082";
+      case BOOLEAN -> "16";
+      case UNKNOWN -> "";
+    };
+  }
+
+  /**
+   * The kind of a column whose values are hidden.
+   *
+   * @param column with its table and schema
+   */
+  public static ColumnKind hidden(String column, ColumnKind kind) {
+    return kind.hiddenBy(new ColumnDigest(column, kind.type()));
+  }
 
   /**
    * A text that {@link #textOf} has made, as {@link ColumnKind} writes it. A day that ISO 8601 has
@@ -79,9 +117,15 @@ public final class ColumnKinds {
    * @return null if it was made of a value of another type than it was made for
    */
   public static @Nullable String told(ColumnKind kind, String text) {
-    return switch (kind) {
+    if (kind.digest() != null) {
+      return ColumnDigest.isOne(text) ? text : null;
+    }
+    return switch (kind.type()) {
       case BOOLEAN -> text.equals("t") ? "true" : text.equals("f") ? "false" : null;
-      case DATE -> text.startsWith(DAY_SENT) ? day(text.substring(DAY_SENT.length())) : null;
+      case DATE ->
+          text.startsWith(ColumnDigest.DAY_SENT)
+              ? day(text.substring(ColumnDigest.DAY_SENT.length()))
+              : null;
       case INTEGER, UUID -> kind.value(text) == null ? null : text;
       case TEXT -> text;
       case UNKNOWN -> null;
@@ -91,11 +135,8 @@ public final class ColumnKinds {
   private static String day(String sent) {
     int sinceFirst = Integer.parseUnsignedInt(sent, 16);
     boolean finite = sinceFirst != Integer.MAX_VALUE && sinceFirst != Integer.MIN_VALUE;
-    LocalDate day = finite ? FIRST_DAY.plusDays(sinceFirst) : null;
+    LocalDate day = finite ? ColumnDigest.FIRST_DAY.plusDays(sinceFirst) : null;
     String text = day == null ? null : day.toString();
     return text != null && ColumnKind.DATE.value(text) != null ? text : "day " + sent;
   }
-
-  /** From which the server counts (date.h). */
-  private static final LocalDate FIRST_DAY = LocalDate.of(2000, 1, 1);
 }

@@ -90,13 +90,15 @@ CREATE TABLE IF NOT EXISTS warm_shelf.journal (
 
 -- Names this installation, and tells through which transaction rows have been trimmed. A reader that
 -- finds another name, or whose place is older than the trimming, has lost its place. All transactions
--- from "awake_since" on know that somebody follows.
+-- from "awake_since" on know that somebody follows. Where "digests" is true, each table that is
+-- followed has digests in the place of values.
 CREATE TABLE IF NOT EXISTS warm_shelf.installation (
   name             uuid NOT NULL,
   trimmed_through  xid8 NOT NULL DEFAULT '0',
   version          int NOT NULL DEFAULT 6,
   retention        interval NOT NULL DEFAULT '1 hour',
-  awake_since      xid8 NOT NULL DEFAULT '0'
+  awake_since      xid8 NOT NULL DEFAULT '0',
+  digests          boolean NOT NULL DEFAULT false
 );
 
 -- What an older installation lacks. Nothing is locked where nothing is missing: readers follow, and
@@ -124,6 +126,10 @@ BEGIN
                  WHERE attrelid = 'warm_shelf.installation'::regclass
                    AND attname = 'awake_since') THEN
     ALTER TABLE warm_shelf.installation ADD COLUMN awake_since xid8 NOT NULL DEFAULT '0';
+  END IF;
+  IF NOT EXISTS (SELECT FROM pg_attribute
+                 WHERE attrelid = 'warm_shelf.installation'::regclass AND attname = 'digests') THEN
+    ALTER TABLE warm_shelf.installation ADD COLUMN digests boolean NOT NULL DEFAULT false;
   END IF;
 END
 $older$;

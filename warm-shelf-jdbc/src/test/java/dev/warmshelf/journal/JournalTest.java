@@ -9,6 +9,7 @@ import dev.warmshelf.TestDatabase;
 import dev.warmshelf.Waiting;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.fresh.SystemTime;
+import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.postgres.SqlText;
@@ -24,6 +25,7 @@ import java.time.Duration;
 import java.time.LocalDate;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.stream.Collectors;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -68,7 +70,7 @@ class JournalTest {
     assertThat(status.problems()).isEmpty();
     assertThat(status.retention()).isEqualTo(Duration.ofHours(2));
     assertThat(status.tables())
-        .containsEntry(Lane.ofTable("public", "Tariff; x"), List.of("zone"))
+        .containsEntry(Lane.ofTable("public", "Tariff; x"), Map.of("zone", ColumnKind.TEXT))
         .containsKey(Lane.ofTable("public", "notice"));
     try (WarmShelf warm = another.shelf(3).open()) {
       another.run("INSERT INTO \"Tariff; x\" VALUES ('2026-12-01', 100, 'north')");

@@ -91,13 +91,15 @@ class RightsTest {
   /**
    * The owner gives tracked and compared columns types of his own, and all that belongs to them.
    */
-  @Test
-  void aTablesOwnerRunsNothingWithTheRightsOfWhoeverInstalled() throws Exception {
+  @ParameterizedTest
+  @ValueSource(booleans = {false, true})
+  void aTablesOwnerRunsNothingWithTheRightsOfWhoeverInstalled(boolean digests) throws Exception {
     asMallory(
         "CREATE TABLE prey (id int PRIMARY KEY, n int, day date, u uuid, flag bool, word text,"
             + " money numeric); INSERT INTO prey SELECT i, i, '2026-05-01',"
             + " '00000000-0000-0000-0000-000000000000', true, 'w', 1 FROM generate_series(1, 3) i");
-    Journal.on(database.dataSource()).install(List.of("prey:id,n,day,u,flag,word"));
+    Journal journal = Journal.on(database.dataSource());
+    (digests ? journal.withDigests() : journal).install(List.of("prey:id,n,day,u,flag,word"));
     asMallory("UPDATE prey SET n = 5");
     StringBuilder sql = new StringBuilder("CREATE TYPE trap AS (x int);");
     for (String type : List.of("int", "date", "uuid", "boolean", "text", "numeric", "timestamp")) {
@@ -116,6 +118,7 @@ class RightsTest {
     }
     sql.append(evil("public.left(trap, int)", "text", "''"));
     sql.append(evil("public.concat(trap)", "text", "''"));
+    sql.append(evil("public.pg_typeof(trap)", "regtype", "'int4'::regtype"));
     for (String column : List.of("n", "day", "u", "flag", "word", "money")) {
       sql.append("ALTER TABLE prey ALTER %s TYPE trap USING ROW(1)::trap;".formatted(column));
     }

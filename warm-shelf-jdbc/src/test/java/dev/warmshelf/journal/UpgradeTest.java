@@ -41,7 +41,7 @@ class UpgradeTest {
     assertThat(journal.check().problems()).isEmpty();
     assertThat(journal.check().isOwnedByItself()).isTrue();
     assertThat(journal.covered()).hasToString("[public.port, public.sailing]");
-    assertThat(journal.check().tables().toString()).contains("public.port=[island]");
+    assertThat(journal.check().tables().toString()).contains("public.port={island=TEXT}");
     assertThat(database.ask("SELECT count(*) > 0 FROM warm_shelf.journal"))
         .as("what was noted since " + place + " is there still")
         .isEqualTo("t");

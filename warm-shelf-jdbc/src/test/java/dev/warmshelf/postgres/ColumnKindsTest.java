@@ -12,6 +12,7 @@ import java.time.LocalDate;
 import java.util.List;
 import java.util.UUID;
 import java.util.stream.Collectors;
+import java.util.stream.Stream;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
 import org.junit.jupiter.params.provider.ValueSource;
@@ -53,9 +54,15 @@ class ColumnKindsTest {
             .map(each -> each.trim().startsWith("'") ? each.trim() : SqlText.literal(each.trim()))
             .map(each -> "(" + each + "::text::" + type + ")")
             .collect(Collectors.joining(", "));
+    ColumnKind hidden = ColumnKinds.hidden("its \"table\".col%s'\\", kind);
     String sql =
-        "WITH v(x) AS (VALUES %s) SELECT a.x = b.x, %s, %s FROM v a, v b"
-            .formatted(values, ColumnKinds.textOf(kind, "a.x"), ColumnKinds.textOf(kind, "b.x"));
+        "WITH v(x) AS (VALUES "
+            + values
+            + ") SELECT a.x = b.x, "
+            + Stream.of(kind, hidden)
+                .flatMap(as -> Stream.of("a.x", "b.x").map(x -> ColumnKinds.textOf(as, x)))
+                .collect(Collectors.joining(", "))
+            + " FROM v a, v b";
     for (String setting : SETTINGS) {
       try (Connection connection = database.dataSource().getConnection();
           Statement statement = connection.createStatement()) {
@@ -68,9 +75,22 @@ class ColumnKindsTest {
                 .as(row.getString(3))
                 .isEqualTo(row.getBoolean(1));
             isReadAsItIsWritten(connection, kind, type, one);
+            String digest = row.getString(4);
+            assertThat(digest.equals(row.getString(5))).as(digest).isEqualTo(row.getBoolean(1));
+            isHiddenAlikeHere(kind, hidden, one, digest);
           }
         }
       }
+    }
+  }
+
+  private static void isHiddenAlikeHere(
+      ColumnKind kind, ColumnKind hidden, String written, String digest) {
+    assertThat(digest).matches("[0-9a-f]{32}").isEqualTo(ColumnKinds.told(hidden, digest));
+    assertThat(hidden.value(digest)).as("nobody knows what it stands for").isNull();
+    Object value = kind.value(String.valueOf(ColumnKinds.told(kind, written)));
+    if (value != null) {
+      assertThat(hidden.group("c", value)).isEqualTo("c=" + digest);
     }
   }
 
@@ -128,8 +148,10 @@ class ColumnKindsTest {
         "UUID | 'x'::text",
       })
   void aColumnThatHasGotAnotherTypeTellsNothing(ColumnKind kind, String value) throws Exception {
-    String written = TestDatabase.create().ask("SELECT " + ColumnKinds.textOf(kind, value));
-    assertThat(ColumnKinds.told(kind, written)).isNull();
+    for (ColumnKind as : List.of(kind, ColumnKinds.hidden("t.c", kind))) {
+      String written = TestDatabase.create().ask("SELECT " + ColumnKinds.textOf(as, value));
+      assertThat(ColumnKinds.told(as, written)).isNull();
+    }
   }
 
   @ParameterizedTest

@@ -124,7 +124,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
   private @Nullable Link link(TableRead read, Map<String, ColumnKind> known, boolean told) {
     for (Tie tie : read.ties()) {
       boolean isTold = told && read.told().containsKey(tie.column());
-      if (known.get(tie.column()) == tie.kind() && !isTold) {
+      if (tie.kind().equals(known.get(tie.column())) && !isTold) {
         Map<String, Pinned> pins = new LinkedHashMap<>();
         tie.to()
             .pins()
@@ -153,7 +153,7 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
           .forEach(
               (table, tellers) -> {
                 Map<String, ColumnKind> tracked = apart.columns(table);
-                if (tellers.stream().allMatch(t -> t.kind() == tracked.get(t.column()))) {
+                if (tellers.stream().allMatch(t -> t.kind().equals(tracked.get(t.column())))) {
                   columns.put(table, tellers.stream().map(Teller::column).collect(toSet()));
                 }
               });
@@ -164,10 +164,13 @@ public record Analysed(SqlStatement statement, AnalysedText text, Analysis analy
     return divisions.isEmpty() ? null : new MendingPlan(divisions, mendable.order());
   }
 
-  /** The columns that changes of the table are tracked by as the kind that the statement knows. */
+  /**
+   * The columns that changes of the table are tracked by as the kind that the statement knows,
+   * hidden or not.
+   */
   private static Map<String, ColumnKind> tracked(TableRead read, TrackedColumns apart) {
     Map<String, ColumnKind> tracked = new LinkedHashMap<>(apart.columns(read.table()));
-    tracked.entrySet().removeIf(of -> of.getValue() != read.kinds().get(of.getKey()));
+    tracked.entrySet().removeIf(of -> !of.getValue().plain().equals(read.kinds().get(of.getKey())));
     return tracked;
   }
 

@@ -32,7 +32,8 @@ public record DatabaseFacts(String product, long bytes, Map<String, Long> data) 
       }
       try (ResultSet row =
           statement.executeQuery(
-              "SELECT current_setting('server_version'), pg_database_size(current_database())")) {
+              "SELECT pg_catalog.current_setting('server_version'),"
+                  + " pg_catalog.pg_database_size(pg_catalog.current_database())")) {
         row.next();
         return new DatabaseFacts("PostgreSQL " + row.getString(1), row.getLong(2), data);
       }

@@ -33,11 +33,16 @@ public final class DatabaseWork {
       SELECT coalesce(sum(calls), 0), coalesce(sum(rows), 0),
              (coalesce(sum(total_exec_time), 0) * 1e6)::bigint,
              coalesce(sum(shared_blks_hit), 0), coalesce(sum(shared_blks_read), 0)
-      FROM pg_stat_statements
+      FROM %s.pg_stat_statements
       WHERE queryid = ANY (?) AND dbid = (SELECT oid FROM pg_database WHERE datname = current_database())
       """;
 
+  private static final String THERE =
+      "SELECT quote_ident(n.nspname) FROM pg_extension e"
+          + " JOIN pg_namespace n ON n.oid = e.extnamespace WHERE e.extname = 'pg_stat_statements'";
+
   private final DataSource dataSource;
+  private final String ask;
   private final Long[] identifiers;
 
   /**
@@ -119,8 +124,12 @@ public final class DatabaseWork {
     }
   }
 
-  private DatabaseWork(DataSource dataSource, List<Long> identifiers) {
+  /**
+   * @param schema of the extension, as SQL writes it
+   */
+  private DatabaseWork(DataSource dataSource, String schema, List<Long> identifiers) {
     this.dataSource = dataSource;
+    this.ask = ASK.formatted(schema);
     this.identifiers = identifiers.toArray(new Long[0]);
   }
 
@@ -132,13 +141,14 @@ public final class DatabaseWork {
   public static Optional<DatabaseWork> of(DataSource dataSource, Collection<Sample> statements)
       throws SQLException {
     try (Connection connection = dataSource.getConnection()) {
-      try (PreparedStatement installed =
-              connection.prepareStatement(
-                  "SELECT 1 FROM pg_extension WHERE extname = 'pg_stat_statements'");
+      String schema;
+      try (SystemPath ignored = SystemPath.on(connection);
+          PreparedStatement installed = connection.prepareStatement(THERE);
           ResultSet row = installed.executeQuery()) {
         if (!row.next()) {
           return Optional.empty();
         }
+        schema = row.getString(1);
       }
       List<Long> identifiers = new ArrayList<>();
       for (Sample sample : statements) {
@@ -148,7 +158,7 @@ public final class DatabaseWork {
         }
         identifiers.add(identifier.getAsLong());
       }
-      DatabaseWork work = new DatabaseWork(dataSource, identifiers);
+      DatabaseWork work = new DatabaseWork(dataSource, schema, identifiers);
       work.done(); // says now if the extension is not loaded
       return Optional.of(work);
     }
@@ -161,7 +171,8 @@ public final class DatabaseWork {
    */
   public Done done() throws SQLException {
     try (Connection connection = dataSource.getConnection();
-        PreparedStatement statement = connection.prepareStatement(ASK)) {
+        SystemPath ignored = SystemPath.on(connection);
+        PreparedStatement statement = connection.prepareStatement(ask)) {
       statement.setArray(1, connection.createArrayOf("int8", identifiers));
       try (ResultSet row = statement.executeQuery()) {
         row.next();

@@ -15,8 +15,8 @@ final class ExplainedPlan {
   private static final ObjectMapper MAPPER = new ObjectMapper();
 
   private static final String PREPARED =
-      "SELECT cardinality(parameter_types) FROM pg_prepared_statements"
-          + " WHERE name = 'warm_shelf_plan'";
+      "SELECT pg_catalog.cardinality(parameter_types) FROM pg_catalog.pg_prepared_statements"
+          + " WHERE name OPERATOR(pg_catalog.=) 'warm_shelf_plan'::pg_catalog.text";
 
   private ExplainedPlan() {}
 

@@ -5,6 +5,8 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.assertj.core.api.Assertions.within;
 
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.measure.database.DatabaseFacts;
+import dev.warmshelf.measure.database.DatabaseWork;
 import dev.warmshelf.measure.survey.SurveyedStatement.Advice;
 import dev.warmshelf.measure.survey.SurveyedStatement.Keepable;
 import dev.warmshelf.measure.survey.SurveyedStatement.Refused;
@@ -20,6 +22,7 @@ import java.sql.Statement;
 import java.time.Duration;
 import java.time.LocalDate;
 import java.util.List;
+import java.util.Map;
 import javax.sql.DataSource;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
@@ -162,7 +165,7 @@ class SurveyTest {
 
   /** Somebody has made operators that fit the catalogue's columns better than the system's do. */
   @Test
-  void nobodysOperatorsRunAsWhoeverSurveys() throws Exception {
+  void nobodysOperatorsRunAsWhoeverSurveysOrMeasures() throws Exception {
     StringBuilder made = new StringBuilder("CREATE TABLE caught (what text);");
     List<String> types = List.of("oid", "regclass", "name", "text", "\"char\"", "int4", "int8");
     for (String left : types) {
@@ -181,6 +184,14 @@ class SurveyTest {
       Survey survey = Survey.begin(database(), KEPT);
       ask(OF_DAY, 20, LocalDate.of(2026, 5, 1));
       assertThat(found(survey.end((done, all) -> {}), OF_DAY).questions()).isPresent();
+      SqlStatement measured = SqlStatement.of("SELECT id FROM port WHERE id = :id");
+      DatabaseWork work =
+          DatabaseWork.of(database(), List.of(new DatabaseWork.Sample(measured, Map.of("id", 1))))
+              .orElseThrow();
+      assertThat(work.done().calls()).isNotNegative();
+      assertThat(
+              DatabaseFacts.of(database(), Map.of("ports", "SELECT count(*) FROM port")).toString())
+          .isNotBlank();
       try (Connection connection = database().getConnection();
           Statement statement = connection.createStatement();
           ResultSet row =

@@ -204,7 +204,7 @@ final class Divisions {
       Facts.Relation.Table table = table(number);
       if (table != null) {
         Facts.Column tells = number == by.entry() ? column : teller(number, table, by);
-        if (tells == null || tells.kind() != column.kind()) {
+        if (tells == null || !column.kind().equals(tells.kind())) {
           silent.add(table.lane());
         } else {
           tellers

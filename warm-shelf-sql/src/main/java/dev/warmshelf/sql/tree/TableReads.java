@@ -198,7 +198,10 @@ final class TableReads {
     }
     Facts.Column column = table.columns().get(own.number());
     Facts.Column its = to.columns().get(other.number());
-    if (column == null || its == null || column.kind() == null || column.kind() != its.kind()) {
+    if (column == null
+        || its == null
+        || column.kind() == null
+        || !column.kind().equals(its.kind())) {
       return null;
     }
     List<Tie> further = ties(home, other.entry(), to, chain);
