@@ -2,19 +2,21 @@ package dev.warmshelf;
 
 import dev.warmshelf.feed.Clearing;
 import dev.warmshelf.jmx.Desk;
+import dev.warmshelf.jmx.OpenValues;
+import dev.warmshelf.shelf.NeedlessReloads;
+import dev.warmshelf.shelf.Shelf;
 import java.sql.SQLException;
+import java.util.ArrayList;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
-import java.util.function.Supplier;
 
 /** What a program shows, and does if it is asked, over JMX. */
 final class ProgramDesk implements Desk {
   private final WarmShelf warm;
-  private final Supplier<String> statements;
 
-  ProgramDesk(WarmShelf warm, Supplier<String> statements) {
+  ProgramDesk(WarmShelf warm) {
     this.warm = warm;
-    this.statements = statements;
   }
 
   @Override
@@ -28,13 +30,50 @@ final class ProgramDesk implements Desk {
     all.put("Why", health.why());
     all.put("LagMillis", health.lag().map(lag -> lag.toMillis()).orElse(-1L));
     all.put("LostSince", health.lostSince().map(Object::toString).orElse(""));
-    StringBuilder gives = new StringBuilder();
-    health
-        .shelves()
-        .forEach((shelf, what) -> gives.append(shelf).append('\t').append(what).append('\n'));
-    all.put("Gives", gives.toString());
-    all.put("Statements", statements.get());
+    List<Map<String, Object>> gives = new ArrayList<>();
+    health.shelves().forEach((shelf, what) -> gives.add(Map.of("shelf", shelf, "gives", what)));
+    all.put("Gives", OpenValues.rows("gives", gives));
+    all.put("Statements", OpenValues.rows("statement", statements()));
+    all.put("Needless", OpenValues.rows("needless", needless()));
     all.put("Shared", warm.shared().map(SharedState::inWords).orElse(""));
+    return all;
+  }
+
+  private List<Map<String, Object>> statements() {
+    List<Map<String, Object>> all = new ArrayList<>();
+    for (AskedStatement each : warm.statements()) {
+      Map<String, Object> fields = new LinkedHashMap<>();
+      fields.put("name", each.name());
+      fields.put("form", each.formDigest());
+      fields.put("hits", each.outcomes().hits());
+      fields.put("misses", each.outcomes().misses());
+      fields.put("direct", each.outcomes().direct());
+      fields.put("standing", each.standing());
+      fields.put("statement", each.normalForm());
+      all.add(fields);
+    }
+    return all;
+  }
+
+  private List<Map<String, Object>> needless() {
+    List<Map<String, Object>> all = new ArrayList<>();
+    for (Shelf shelf : warm.shelves()) {
+      for (NeedlessReloads each : shelf.needless()) {
+        Map<String, Object> fields = new LinkedHashMap<>();
+        fields.put("shelf", shelf.name());
+        fields.put("table", each.table());
+        fields.put("recentReloads", each.recent().reloads());
+        fields.put("recentNeedless", each.recent().needless());
+        fields.put("recentNanos", each.recent().nanos());
+        fields.put("reloads", each.all().reloads());
+        fields.put("needless", each.all().needless());
+        fields.put("nanos", each.all().nanos());
+        fields.put("much", each.recent().isMuch());
+        fields.put("columns", each.columns().toArray(new String[0]));
+        fields.put("advice", each.advice());
+        all.add(fields);
+      }
+    }
     return all;
   }
 

@@ -49,7 +49,6 @@ import java.util.concurrent.CopyOnWriteArrayList;
 import java.util.concurrent.locks.LockSupport;
 import java.util.function.Supplier;
 import java.util.function.UnaryOperator;
-import java.util.stream.Collectors;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
@@ -650,23 +649,6 @@ public final class WarmShelf implements AutoCloseable {
     return asked.all(refusals());
   }
 
-  /** The same as lines, each with tabulators between. */
-  private String statementLines() {
-    return statements().stream()
-        .map(
-            each ->
-                String.join(
-                    "\t",
-                    each.name(),
-                    each.formDigest(),
-                    Long.toString(each.outcomes().hits()),
-                    Long.toString(each.outcomes().misses()),
-                    Long.toString(each.outcomes().direct()),
-                    each.standing(),
-                    each.normalForm()))
-        .collect(Collectors.joining("\n"));
-  }
-
   /** By which columns its changes are told apart. */
   List<String> trackedColumns(Lane table) {
     return feed == null ? List.of() : List.copyOf(feed.trackedColumns(table).keySet());
@@ -827,8 +809,7 @@ public final class WarmShelf implements AutoCloseable {
 
   /** What it shows of itself. */
   private Program program(String named) {
-    return new Program(
-        named, shownShelves(), feed, board, time, new ProgramDesk(this, this::statementLines));
+    return new Program(named, shownShelves(), feed, board, time, new ProgramDesk(this));
   }
 
   /** Configures a {@link WarmShelf}. Not thread-safe. */

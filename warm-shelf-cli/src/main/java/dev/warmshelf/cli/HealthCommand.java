@@ -1,6 +1,7 @@
 package dev.warmshelf.cli;
 
 import dev.warmshelf.WarmShelf;
+import dev.warmshelf.measure.text.Controls;
 import java.io.PrintWriter;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -58,15 +59,6 @@ final class HealthCommand implements Callable<Integer> {
     return well ? 0 : 1;
   }
 
-  private static Map<String, String> gives(Map<String, Object> part) {
-    Map<String, String> gives = new LinkedHashMap<>();
-    for (String line : String.valueOf(part.get("Gives")).lines().toList()) {
-      String[] both = line.split("\t", 2);
-      gives.put(both[0], both[1]);
-    }
-    return gives;
-  }
-
   private static Map<String, Object> fields(Map<String, Object> part) {
     Map<String, Object> fields = new LinkedHashMap<>();
     fields.put("state", state(part));
@@ -76,7 +68,7 @@ final class HealthCommand implements Callable<Integer> {
     fields.put("driver", part.get("Driver"));
     fields.put("lagMillis", part.get("LagMillis"));
     fields.put("lostSince", part.get("LostSince"));
-    fields.put("shelves", gives(part));
+    fields.put("shelves", part.get("Gives"));
     if (!shared(part).isEmpty()) {
       fields.put("shared", shared(part));
     }
@@ -121,7 +113,10 @@ final class HealthCommand implements Callable<Integer> {
     String lag = millis < 0 ? "" : "; changes are known up to " + millis + " ms ago";
     out.println("health       " + inWords(part, lag));
     out.println("runs         " + versions(part));
-    gives(part).forEach((shelf, what) -> out.println("reads get    " + shelf + ": " + what));
+    if (part.get("Gives") instanceof Map<?, ?> gives) {
+      gives.forEach(
+          (shelf, what) -> out.println("reads get    " + Controls.inOneLine(shelf + ": " + what)));
+    }
     if (!shared(part).isEmpty()) {
       out.println("shared store " + shared(part));
     }

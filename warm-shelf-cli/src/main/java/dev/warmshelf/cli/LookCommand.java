@@ -102,9 +102,13 @@ final class LookCommand implements Callable<Integer> {
   }
 
   private List<String> list() throws Failure {
+    List<String> needless = new ArrayList<>();
     List<ProgramDesk.Page> pages =
         program.ask(
-            desk -> desk.look(shelf, query, table, order.name().toLowerCase(Locale.ROOT), most));
+            desk -> {
+              needless.addAll(NeedlessLines.of(desk.needless()));
+              return desk.look(shelf, query, table, order.name().toLowerCase(Locale.ROOT), most);
+            });
     Comparator<Map<String, Object>> first =
         Comparator.comparingLong(entry -> number(entry, field(order)));
     List<Map<String, Object>> shown =
@@ -124,6 +128,7 @@ final class LookCommand implements Callable<Integer> {
                 .formatted(page.shelf(), Text.count(page.entries()), Text.bytes(page.bytes())));
       }
     }
+    lines.addAll(needless);
     if (shown.isEmpty()) {
       lines.add("No such answers are kept.");
       return lines;
@@ -241,9 +246,13 @@ final class LookCommand implements Callable<Integer> {
 
   private static List<Lane> lanes(Map<String, Object> entry) {
     List<Lane> lanes = new ArrayList<>();
-    for (String line : texts(entry, "lanes")) {
-      String[] parts = line.split("\t", 3);
-      lanes.add(new Lane(parts[2], Long.parseLong(parts[0]), !parts[1].isEmpty()));
+    List<String> names = texts(entry, "lanes");
+    Object ticks = entry.get("ticks");
+    Object changed = entry.get("changed");
+    if (ticks instanceof Long[] ofLane && changed instanceof Boolean[] isChanged) {
+      for (int i = 0; i < names.size(); i++) {
+        lanes.add(new Lane(names.get(i), ofLane[i], isChanged[i]));
+      }
     }
     return lanes;
   }
@@ -251,6 +260,7 @@ final class LookCommand implements Callable<Integer> {
   private static Map<String, Object> whole(Map<String, Object> entry) {
     Map<String, Object> fields = new LinkedHashMap<>(entry);
     fields.put("lanes", lanes(entry));
+    fields.keySet().removeAll(List.of("ticks", "changed"));
     return fields;
   }
 

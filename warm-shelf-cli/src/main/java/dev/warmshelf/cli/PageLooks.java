@@ -5,6 +5,7 @@ import dev.warmshelf.AskedStatement.Outcomes;
 import dev.warmshelf.cli.ProgramDesk.Held;
 import dev.warmshelf.cli.ProgramMeters.Look;
 import dev.warmshelf.cli.ProgramMeters.Meters;
+import dev.warmshelf.jmx.OpenRow;
 import java.util.ArrayDeque;
 import java.util.Comparator;
 import java.util.Deque;
@@ -58,8 +59,10 @@ final class PageLooks {
    *
    * @param atMillis by the clock
    * @param health of each part of the program
+   * @param needless by table, as JMX has it
    */
-  synchronized void add(long atMillis, Look look, List<Map<String, Object>> health) {
+  synchronized void add(
+      long atMillis, Look look, List<Map<String, Object>> health, List<OpenRow> needless) {
     Map<String, Object> drawn = new LinkedHashMap<>();
     drawn.put("n", next);
     drawn.put("at", atMillis);
@@ -83,7 +86,11 @@ final class PageLooks {
     if (looks.size() > MOST_LOOKS) {
       looks.remove();
     }
-    newest = Map.of("shelves", whole, "health", health.stream().map(PageLooks::words).toList());
+    newest =
+        Map.of(
+            "shelves", whole,
+            "health", health.stream().map(PageLooks::words).toList(),
+            "needless", NeedlessLines.of(needless));
   }
 
   /** By their names, with the part of the program before them where one name is two shelves'. */

@@ -3,6 +3,8 @@ package dev.warmshelf.cli;
 import dev.warmshelf.AskedStatement;
 import dev.warmshelf.AskedStatement.Outcomes;
 import dev.warmshelf.jmx.JmxBeans;
+import dev.warmshelf.jmx.OpenRow;
+import dev.warmshelf.jmx.OpenValues;
 import java.io.IOException;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -18,7 +20,6 @@ import javax.management.openmbean.CompositeData;
 /** What a running program answers, and does, if it is asked over JMX. */
 final class ProgramDesk {
   private static final String TEXT = String.class.getName();
-  private static final int ASKED_PARTS = 7;
 
   private final MBeanServerConnection server;
 
@@ -122,30 +123,47 @@ final class ProgramDesk {
 
   /** What the program has asked, the most frequent first. */
   List<AskedStatement> statements() throws IOException {
-    List<AskedStatement> all = new ArrayList<>();
+    return rows("Statements").stream().map(ProgramDesk::asked).toList();
+  }
+
+  private static AskedStatement asked(OpenRow row) {
+    return new AskedStatement(
+        row.text("name"),
+        row.text("form"),
+        row.text("statement"),
+        new Outcomes(row.number("hits"), row.number("misses"), row.number("direct")),
+        row.text("standing"));
+  }
+
+  /** By table, what its changes invalidated needlessly. */
+  List<OpenRow> needless() throws IOException {
+    return rows("Needless");
+  }
+
+  /** An attribute's of all parts of the program. */
+  private List<OpenRow> rows(String attribute) throws IOException {
+    List<OpenRow> all = new ArrayList<>();
     for (ObjectName bean : find("program")) {
-      String lines = String.valueOf(attributes(bean, "Statements").get("Statements"));
-      lines.lines().map(ProgramDesk::asked).forEach(all::add);
+      all.addAll(OpenValues.read(attributes(bean, attribute).get(attribute)));
     }
     return all;
   }
 
-  /** From a line with tabulators between its parts. */
-  private static AskedStatement asked(String line) {
-    String[] parts = line.split("\t", ASKED_PARTS);
-    Outcomes outcomes =
-        new Outcomes(Long.parseLong(parts[2]), Long.parseLong(parts[3]), Long.parseLong(parts[4]));
-    return new AskedStatement(parts[0], parts[1], parts[6], outcomes, parts[5]);
-  }
+  private static final String[] HEALTH = {
+    "Health", "IsWell", "Version", "Driver", "Why", "LagMillis", "LostSince", "Gives", "Shared"
+  };
 
-  /** How each part of the program is. */
+  /** How each part of the program is; {@code Gives} by shelf. */
   List<Map<String, Object>> health() throws IOException, Failure {
     List<Map<String, Object>> all = new ArrayList<>();
     for (ObjectName bean : beans("program")) {
       Map<String, Object> fields = new LinkedHashMap<>();
       fields.put("program", bean.getKeyProperty("program"));
-      fields.putAll(
-          attributes(bean, "Health", "IsWell", "Why", "LagMillis", "LostSince", "Gives", "Shared"));
+      fields.putAll(attributes(bean, HEALTH));
+      Map<String, String> gives = new LinkedHashMap<>();
+      OpenValues.read(fields.get("Gives"))
+          .forEach(row -> gives.put(row.text("shelf"), row.text("gives")));
+      fields.put("Gives", gives);
       all.add(fields);
     }
     return all;
@@ -243,6 +261,8 @@ final class ProgramDesk {
           "loadedBy",
           "fence",
           "lanes",
+          "ticks",
+          "changed",
           "columns",
           "cells");
 }

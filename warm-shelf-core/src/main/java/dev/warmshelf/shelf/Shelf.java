@@ -23,6 +23,7 @@ import dev.warmshelf.store.Keeper;
 import dev.warmshelf.store.Store;
 import java.util.Collection;
 import java.util.HashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
@@ -584,6 +585,14 @@ public final class Shelf implements AutoCloseable {
     long age = Math.max(0, now - entry.filledNanos());
     Events.hit(name, entry.key(), age);
     return reading(entry, origin, age, watermark, view);
+  }
+
+  /**
+   * What changes invalidated needlessly, by table, that first whose needless reloads took the
+   * database longest; empty if there was nothing of that.
+   */
+  public List<NeedlessReloads> needless() {
+    return warnings.needless();
   }
 
   Warnings warnings() {

@@ -3,14 +3,15 @@ package dev.warmshelf.shelf;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.shelf.NeedlessReloads.Amount;
 import dev.warmshelf.store.Entry;
+import java.util.Comparator;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.TreeMap;
 import java.util.concurrent.TimeUnit;
 import java.util.function.Supplier;
-import java.util.regex.Pattern;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -25,16 +26,12 @@ final class Warnings {
   private static final long WINDOW_NANOS = TimeUnit.MINUTES.toNanos(5);
   private static final long AGAIN_NANOS = TimeUnit.HOURS.toNanos(1);
 
-  /** Fewer needless reloads in a window cost nobody much. */
-  private static final int LEAST_NEEDLESS = 20;
-
   /** Of so many in a window it is asked by which columns they could have been spared. */
   private static final int MOST_EVIDENCE = 16;
 
-  /** What a shell takes as it is. */
-  private static final Pattern PLAIN = Pattern.compile("[A-Za-z0-9_.,:]+");
-
   private static final int MOST_CAUSES = 1_000;
+  private static final int MOST_TABLES = 1_000;
+  private static final String OTHERS = "others";
 
   private final String shelf;
   private final long slowNanos;
@@ -44,33 +41,41 @@ final class Warnings {
   private final Map<String, Reloads> byTable = new TreeMap<>();
   private long windowBegan;
 
-  /** Of answers that changes to a table had put out, in a window. */
+  /** Of answers that changes to a table had put out. */
   private static final class Reloads {
-    private int all;
-    private int same;
-    private long needlessNanos;
-    private final Map<List<String>, Integer> columns = new HashMap<>();
+    private Amount all = Amount.NONE;
+    private Amount before = Amount.NONE;
+    private Amount window = Amount.NONE;
+    private Map<List<String>, Integer> columnsBefore = Map.of();
+    private Map<List<String>, Integer> columns = new HashMap<>();
 
     void add(boolean isSame, long nanos, Supplier<List<String>> toldApartBy) {
-      all++;
-      if (isSame) {
-        needlessNanos += nanos;
-        if (same++ < MOST_EVIDENCE) {
-          columns.merge(toldApartBy.get(), 1, Integer::sum);
-        }
+      if (isSame && window.needless() < MOST_EVIDENCE) {
+        columns.merge(toldApartBy.get(), 1, Integer::sum);
       }
+      Amount more = new Amount(1, isSame ? 1 : 0, isSame ? nanos : 0);
+      all = all.and(more);
+      window = window.and(more);
+    }
+
+    void beginWindow() {
+      before = window;
+      columnsBefore = columns;
+      window = Amount.NONE;
+      columns = new HashMap<>();
+    }
+
+    NeedlessReloads shown(String table) {
+      return new NeedlessReloads(
+          table, before.and(window), all, toldApartBy(columns.isEmpty() ? columnsBefore : columns));
     }
 
     /** What most of them could have been spared by. */
-    List<String> toldApartBy() {
-      return columns.entrySet().stream()
+    static List<String> toldApartBy(Map<List<String>, Integer> evidence) {
+      return evidence.entrySet().stream()
           .max(Map.Entry.comparingByValue())
           .map(Map.Entry::getKey)
           .orElse(List.of());
-    }
-
-    boolean areAStorm() {
-      return same >= LEAST_NEEDLESS && 2 * same >= all;
     }
   }
 
@@ -111,52 +116,63 @@ final class Warnings {
    * @param request that it was loaded for
    */
   synchronized void reloaded(Entry before, boolean same, long nanos, ReadRequest<?, ?> request) {
-    if (time.nanos() - windowBegan >= WINDOW_NANOS) {
-      tellOfStorms();
-      byTable.clear();
-      windowBegan = time.nanos();
-    }
+    beginWindows();
     before.footprint().dataLanes().stream()
         .filter(lane -> before.isOutBy(board, lane))
         .map(Lane::table)
         .distinct()
-        .forEach(
-            table ->
-                byTable
-                    .computeIfAbsent(table.name(), name -> new Reloads())
-                    .add(same, nanos, () -> request.toldApartBy(table)));
+        .forEach(table -> of(table.name()).add(same, nanos, () -> request.toldApartBy(table)));
+  }
+
+  private Reloads of(String table) {
+    boolean isOneMore = byTable.size() < MOST_TABLES || byTable.containsKey(table);
+    return byTable.computeIfAbsent(isOneMore ? table : OTHERS, name -> new Reloads());
+  }
+
+  /** What changes invalidated needlessly, by table, that first which took the database longest. */
+  synchronized List<NeedlessReloads> needless() {
+    beginWindows();
+    return byTable.entrySet().stream()
+        .map(each -> each.getValue().shown(each.getKey()))
+        .filter(each -> each.all().needless() > 0)
+        .sorted(
+            Comparator.<NeedlessReloads>comparingLong(each -> each.recent().nanos())
+                .thenComparingLong(each -> each.all().nanos())
+                .reversed())
+        .toList();
+  }
+
+  private void beginWindows() {
+    long windows = (time.nanos() - windowBegan) / WINDOW_NANOS;
+    if (windows > 0) {
+      tellOfStorms();
+      byTable.values().forEach(Reloads::beginWindow);
+      if (windows > 1) { // nobody came in the one before
+        byTable.values().forEach(Reloads::beginWindow);
+      }
+      windowBegan = time.nanos();
+    }
   }
 
   private void tellOfStorms() {
     byTable.forEach(
         (table, reloads) -> {
-          if (reloads.areAStorm() && isToBeTold(table)) {
+          Amount amount = reloads.window;
+          if (amount.isMuch() && isToBeTold(table)) {
             LOG.warn(
                 "Needless invalidations: shelf={} table={} loaded_again={} same_as_before={}"
                     + " needless_ms={} within five minutes or little more: changes put out answers"
                     + " that do not show them. {} Told once an hour for each table.",
                 shelf,
                 table,
-                reloads.all,
-                reloads.same,
-                TimeUnit.NANOSECONDS.toMillis(reloads.needlessNanos),
-                advice(table, reloads.toldApartBy()));
+                amount.reloads(),
+                amount.needless(),
+                TimeUnit.NANOSECONDS.toMillis(amount.nanos()),
+                new NeedlessReloads(
+                        table, amount, reloads.all, Reloads.toldApartBy(reloads.columns))
+                    .advice());
           }
         });
-  }
-
-  private static String advice(String table, List<String> columns) {
-    String wanted = table + ":" + String.join(",", columns);
-    if (columns.isEmpty()) {
-      return "Nothing in the statements tells the table's rows apart better; is each of them worth"
-          + " keeping?";
-    }
-    return "The statements would have its rows told apart by "
-        + columns
-        + (PLAIN.matcher(wanted).matches()
-            ? ": shelf feed install " + wanted
-            : ": 'shelf feed install'")
-        + ".";
   }
 
   private synchronized boolean isToBeTold(String cause) {

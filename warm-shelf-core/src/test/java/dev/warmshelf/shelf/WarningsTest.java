@@ -7,6 +7,7 @@ import ch.qos.logback.classic.spi.ILoggingEvent;
 import ch.qos.logback.core.read.ListAppender;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.shelf.NeedlessReloads.Amount;
 import java.io.IOException;
 import java.time.Duration;
 import java.util.List;
@@ -97,6 +98,30 @@ class WarningsTest {
     changeAndAsk(shelf, 2, same -> same);
     assertThat(told()).hasSize(2);
     assertThat(told().get(1)).contains("by [odd; name]: 'shelf feed install'.");
+  }
+
+  /** Those who look see the same, of the last minutes and of all. */
+  @Test
+  void whatWasNeedlessIsCountedByTable() throws Exception {
+    Shelf shelf = asked.shelf(policy -> policy.renewing(Renewal.loading()));
+    asked.loadTime = Duration.ofMillis(1);
+    asked.read(shelf, 1);
+    changeAndAsk(shelf, 10, before -> before + 1);
+    assertThat(shelf.needless()).as("each change made a difference").isEmpty();
+    changeAndAsk(shelf, 30, same -> same);
+    NeedlessReloads now = shelf.needless().get(0);
+    assertThat(now.table()).isEqualTo("public.booking");
+    assertThat(now.recent()).isEqualTo(new Amount(40, 30, 30_000_000)).isEqualTo(now.all());
+    assertThat(now.recent().isMuch()).isTrue();
+    assertThat(now.advice()).contains("shelf feed install public.booking:id,day");
+    asked.pass(Duration.ofMinutes(5));
+    changeAndAsk(shelf, 2, same -> same);
+    assertThat(shelf.needless().get(0).recent().needless()).isEqualTo(32);
+    asked.pass(Duration.ofMinutes(5));
+    assertThat(shelf.needless().get(0).recent().needless()).isEqualTo(2);
+    asked.pass(Duration.ofMinutes(20));
+    assertThat(shelf.needless().get(0).recent()).isEqualTo(new Amount(0, 0, 0));
+    assertThat(shelf.needless().get(0).all().needless()).isEqualTo(32);
   }
 
   @Test

@@ -25,7 +25,7 @@ final class AttributesBean implements DynamicMBean {
   private final List<Operation> operations;
 
   /**
-   * @param attributes always the same names and classes; texts, numbers and truth values
+   * @param attributes always the same names and classes; texts, numbers, truth values and rows
    * @param operations no two of one name
    */
   AttributesBean(

@@ -110,12 +110,10 @@ final class EntryValues {
   private static CompositeData detail(EntryDetail detail) {
     Map<String, Object> fields = fields(detail.entry());
     fields.put("fence", detail.fence());
-    fields.put(
-        "lanes",
-        detail.lanes().stream()
-            .map(
-                lane -> lane.tick() + "\t" + (lane.changed() ? "changed" : "") + "\t" + lane.name())
-            .toArray(String[]::new));
+    List<EntryDetail.LaneView> lanes = detail.lanes();
+    fields.put("lanes", lanes.stream().map(lane -> lane.name()).toArray(String[]::new));
+    fields.put("ticks", lanes.stream().map(lane -> lane.tick()).toArray(Long[]::new));
+    fields.put("changed", lanes.stream().map(lane -> lane.changed()).toArray(Boolean[]::new));
     fields.put("columns", detail.rows().columns().toArray(new String[0]));
     fields.put("cells", detail.rows().rows().stream().flatMap(List::stream).toArray(String[]::new));
     return OpenValues.of("entry", fields);

@@ -21,6 +21,8 @@ final class Descriptions {
               "old.on.failure", "Reads that got a kept answer since the database did not answer."),
           Map.entry("ahead", "Answers that were renewed in the background."),
           Map.entry("needless", "Invalidated entries whose reload gave the same rows."),
+          Map.entry("needless.reloads", "Needless reloads by the table whose changes caused them."),
+          Map.entry("needless.tables", "Tables whose changes have caused needless reloads."),
           Map.entry("wasted", "Entries that left before their first hit."),
           Map.entry("not.kept", "Answers that were not kept, by policy or for their size."),
           Map.entry("overtaken", "Loads that a change overtook, so that they were not kept."),

@@ -10,6 +10,7 @@ import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Finding;
 import dev.warmshelf.meter.Timings;
+import dev.warmshelf.shelf.NeedlessReloads;
 import dev.warmshelf.shelf.Shelf;
 import io.micrometer.core.instrument.FunctionCounter;
 import io.micrometer.core.instrument.FunctionTimer;
@@ -43,6 +44,7 @@ import org.jspecify.annotations.Nullable;
 public final class ShelfMetrics implements MeterBinder {
   private static final String PREFIX = "warmshelf.";
   private static final int MOST_QUERIES = 100;
+  private static final int MOST_TABLES = 100;
   private static final String OTHERS = "others";
   private static final Outcomes NEVER = new Outcomes(0, 0, 0);
   private static final Map<String, ToDoubleFunction<Outcomes>> RESULTS =
@@ -66,6 +68,7 @@ public final class ShelfMetrics implements MeterBinder {
   private final WarmShelf warm;
   private final int mostQueries;
   private final Map<String, Boolean> told = new ConcurrentHashMap<>();
+  private final Map<String, Boolean> tables = new ConcurrentHashMap<>();
   private volatile @Nullable Seen seen;
 
   /** Of all its shelves, and a hundred queries. */
@@ -122,6 +125,10 @@ public final class ShelfMetrics implements MeterBinder {
           each -> each.meters().snapshot().get(finding));
     }
     bindTimes(shelf, tags, registry);
+    Gauge.builder(PREFIX + "needless.tables", shelf, each -> needlessTables(each, registry))
+        .tags(tags)
+        .description(Descriptions.of("needless.tables"))
+        .register(registry);
     Gauge.builder(PREFIX + "entries", shelf, Shelf::size)
         .tags(tags)
         .description(Descriptions.of("entries"))
@@ -241,6 +248,39 @@ public final class ShelfMetrics implements MeterBinder {
 
   private static boolean isFeed(WarmShelf warm, FeedMeters.State state) {
     return warm.feedMeters().filter(meters -> meters.state() == state).isPresent();
+  }
+
+  /** Of how many tables changes have invalidated needlessly; shows those that have come since. */
+  private int needlessTables(Shelf shelf, MeterRegistry registry) {
+    List<NeedlessReloads> all = shelf.needless();
+    for (NeedlessReloads each : all) {
+      String id = shelf.name() + '\n' + each.table();
+      if (tables.size() < MOST_TABLES && tables.putIfAbsent(id, true) == null) {
+        bindNeedless(shelf, each.table(), registry);
+      }
+    }
+    return all.size();
+  }
+
+  private static void bindNeedless(Shelf shelf, String table, MeterRegistry registry) {
+    FunctionTimer.builder(
+            PREFIX + "needless.reloads",
+            shelf,
+            each -> needless(each, table).needless(),
+            each -> needless(each, table).nanos(),
+            TimeUnit.NANOSECONDS)
+        .tag("shelf", shelf.name())
+        .tag("table", table)
+        .description(Descriptions.of("needless.reloads"))
+        .register(registry);
+  }
+
+  private static NeedlessReloads.Amount needless(Shelf shelf, String table) {
+    return shelf.needless().stream()
+        .filter(each -> each.table().equals(table))
+        .map(NeedlessReloads::all)
+        .findFirst()
+        .orElse(NeedlessReloads.Amount.NONE);
   }
 
   /** How many queries are told apart; shows those that have come since. */

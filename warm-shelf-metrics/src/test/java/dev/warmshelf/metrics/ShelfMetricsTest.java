@@ -11,6 +11,7 @@ import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.SkerryLine;
+import io.micrometer.core.instrument.FunctionTimer;
 import io.micrometer.core.instrument.Meter;
 import io.micrometer.core.instrument.simple.SimpleMeterRegistry;
 import io.micrometer.prometheusmetrics.PrometheusConfig;
@@ -19,6 +20,7 @@ import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.Statement;
 import java.util.Locale;
+import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeAll;
@@ -156,6 +158,27 @@ class ShelfMetricsTest {
     assertThat(answered(registry, digestOf("select name from port where id = $1"), "hit"))
         .isEqualTo(2);
     assertThat(answered(registry, "others", "direct")).isEqualTo(2); // random() and the agents
+  }
+
+  @Test
+  void needlessReloadsAreToldByTable() throws Exception {
+    SimpleMeterRegistry registry = new SimpleMeterRegistry();
+    new ShelfMetrics(warm).bindTo(registry);
+    assertThat(registry.get("warmshelf.needless.tables").gauge().value()).isZero();
+    ShelvedQuery<Long> nowhere =
+        warm.query("SELECT count(*) FROM port WHERE name = 'nowhere'").as(Long.class);
+    for (int i = 0; i < 3; i++) {
+      nowhere.only();
+      try (Connection connection = warm.dataSource().getConnection();
+          Statement statement = connection.createStatement()) {
+        statement.executeUpdate("UPDATE port SET name = name || '.' WHERE id = 2");
+      }
+    }
+    assertThat(registry.get("warmshelf.needless.tables").gauge().value()).isEqualTo(1);
+    FunctionTimer reloads =
+        registry.get("warmshelf.needless.reloads").tag("table", "public.port").functionTimer();
+    assertThat(reloads.count()).isEqualTo(2);
+    assertThat(reloads.totalTime(TimeUnit.NANOSECONDS)).isPositive();
   }
 
   private String digestOf(String form) {

@@ -24,4 +24,14 @@ public final class Controls {
   public static String shown(char c) {
     return "\\u%04x".formatted(c & 0xffff);
   }
+
+  /** A text for one line of many: what would end the line, or a column, is shown by its number. */
+  public static String inOneLine(String text) {
+    StringBuilder line = new StringBuilder();
+    for (int i = 0; i < text.length(); i++) {
+      char c = text.charAt(i);
+      line.append(isOne(c) || c == '\n' || c == '\t' ? shown(c) : String.valueOf(c));
+    }
+    return line.toString();
+  }
 }

@@ -38,9 +38,9 @@ public final class TextTable {
     rows.add(head);
   }
 
-  /** Adds a row of as many cells as the head has. */
+  /** Adds a row of as many cells as the head has; each stays in its line, whatever is in it. */
   public void row(List<String> cells) {
-    rows.add(cells);
+    rows.add(cells.stream().map(Controls::inOneLine).toList());
   }
 
   /** One line per row, each indented. */
