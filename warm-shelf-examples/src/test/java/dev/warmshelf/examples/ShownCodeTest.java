@@ -28,4 +28,23 @@ class ShownCodeTest {
             .strip();
     assertThat(Files.readString(Path.of(page))).contains(shown);
   }
+
+  /** What else a service has: its file, its properties, and what its build imports. */
+  @ParameterizedTest
+  @CsvSource({
+    "src/test/resources/berths.yaml, namespace: berths, '  - tables-among: [berth]'",
+    "pom.xml, <groupId>dev.warmshelf</groupId> <artifactId>warm-shelf-bom</artifactId>, <scope>import</scope>",
+  })
+  void theServiceOfThePageHasTheseLines(String file, String from, String to) throws Exception {
+    String whole = inOneLine(Files.readString(Path.of("../warm-shelf-boot-program", file)));
+    int begins = whole.indexOf(inOneLine(from));
+    assertThat(begins).isNotNegative();
+    int ends = whole.indexOf(inOneLine(to), begins) + inOneLine(to).length();
+    assertThat(inOneLine(Files.readString(Path.of("../docs/spring-boot.md"))))
+        .contains(whole.substring(begins, ends).replace("${project.version}", "0.1.0-SNAPSHOT"));
+  }
+
+  private static String inOneLine(String text) {
+    return text.strip().replaceAll("\\s+", " ");
+  }
 }
