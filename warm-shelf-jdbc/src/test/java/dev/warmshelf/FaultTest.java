@@ -28,6 +28,7 @@ import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicInteger;
 import java.util.concurrent.locks.LockSupport;
 import javax.sql.DataSource;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /**
@@ -38,6 +39,7 @@ import org.junit.jupiter.api.Test;
  * <p>Each call fails in one way, the next call in the next; {@code -Dfaults.all=true} has each fail
  * in every way, in a scenario of twice the length.
  */
+@Tag("thorough")
 class FaultTest {
   private static final boolean ALL = Boolean.getBoolean("faults.all");
   private static final int LANES = 12;

@@ -19,6 +19,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Random;
 import java.util.concurrent.TimeUnit;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.Timeout;
 import org.junit.jupiter.api.io.TempDir;
@@ -29,6 +30,7 @@ import org.postgresql.ds.PGSimpleDataSource;
  * at any moment. What the next one serves of the file must be what the database says. {@code
  * -Dwarm.kills=100} kills it a hundred times.
  */
+@Tag("thorough")
 class KilledProgramTest {
   private static final int KILLS = Integer.getInteger("warm.kills", 1);
   private static final int LONGEST_MILLIS = 600;

@@ -23,7 +23,7 @@ public final class Waiting {
     long deadline = System.nanoTime() + LONGEST;
     while (!condition.call()) {
       assertThat(System.nanoTime()).as("waited in vain until %s", what).isLessThan(deadline);
-      LockSupport.parkNanos(100_000);
+      LockSupport.parkNanos(1_000_000);
     }
   }
 }

@@ -9,9 +9,11 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.List;
 import java.util.concurrent.TimeUnit;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 class DemoCommandTest {
+  @Tag("thorough")
   @Test
   void tellsTheWholeStoryAndFindsNothingWrong() {
     Ran ran = Ran.of("demo", "--small", "--seconds", "2");

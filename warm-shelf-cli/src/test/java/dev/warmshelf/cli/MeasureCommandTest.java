@@ -46,6 +46,7 @@ import java.util.zip.GZIPOutputStream;
 import javax.imageio.ImageIO;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.postgresql.ds.PGSimpleDataSource;
@@ -167,6 +168,7 @@ class MeasureCommandTest {
     assertThat(lines.get(1)).startsWith("direct,," + result.direct().reads().count() + ",0,0.0,");
   }
 
+  @Tag("thorough")
   @Test
   void anOpenLoopAsksAtItsRateAndTwoRunsAskTheSame() throws Exception {
     Result one = measure(settings(3, 100, 5));
@@ -233,6 +235,7 @@ class MeasureCommandTest {
     }
   }
 
+  @Tag("thorough")
   @Test
   void aWorkloadOfOnesOwnIsMeasuredRecordedAndReplayed() throws Exception {
     Path workload = directory.resolve("own.yaml");
@@ -365,6 +368,7 @@ class MeasureCommandTest {
     assertThat(alone.err()).contains("Nothing of the recording").contains("does not exist");
   }
 
+  @Tag("thorough")
   @Test
   void processesThatShareAreMeasuredAsThreadsAre() throws Exception {
     PGSimpleDataSource database = server.dataSource("postgres");

@@ -18,11 +18,13 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.stream.Stream;
 import javax.sql.DataSource;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.Timeout;
 import org.junit.jupiter.api.io.TempDir;
 
 /** {@code shelf store}, and programs that use one by their configuration alone. */
+@Tag("thorough")
 @Timeout(120)
 class StoreCommandTest {
   @TempDir private Path folder;

@@ -17,6 +17,7 @@ import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
 import java.util.stream.Stream;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /**
@@ -28,6 +29,7 @@ import org.junit.jupiter.api.Test;
 class StatementsTest {
   private static final Path SERVERS = Path.of("target/servers");
 
+  @Tag("thorough")
   @Test
   void everyServerSaysTheSameOfEveryStatement() throws Exception {
     ExecutorService two = Executors.newFixedThreadPool(2);

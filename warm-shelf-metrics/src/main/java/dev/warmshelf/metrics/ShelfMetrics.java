@@ -125,10 +125,7 @@ public final class ShelfMetrics implements MeterBinder {
           each -> each.meters().snapshot().get(finding));
     }
     bindTimes(shelf, tags, registry);
-    Gauge.builder(PREFIX + "needless.tables", shelf, each -> needlessTables(each, registry))
-        .tags(tags)
-        .description(Descriptions.of("needless.tables"))
-        .register(registry);
+    bindNeedless(shelf, tags, registry);
     Gauge.builder(PREFIX + "entries", shelf, Shelf::size)
         .tags(tags)
         .description(Descriptions.of("entries"))
@@ -137,6 +134,13 @@ public final class ShelfMetrics implements MeterBinder {
         .tags(tags)
         .baseUnit("bytes")
         .description(Descriptions.of("memory"))
+        .register(registry);
+  }
+
+  private void bindNeedless(Shelf shelf, Tags tags, MeterRegistry registry) {
+    Gauge.builder(PREFIX + "needless.tables", shelf, each -> needlessTables(each, registry))
+        .tags(tags)
+        .description(Descriptions.of("needless.tables"))
         .register(registry);
   }
 
@@ -256,13 +260,13 @@ public final class ShelfMetrics implements MeterBinder {
     for (NeedlessReloads each : all) {
       String id = shelf.name() + '\n' + each.table();
       if (tables.size() < MOST_TABLES && tables.putIfAbsent(id, true) == null) {
-        bindNeedless(shelf, each.table(), registry);
+        bindTable(shelf, each.table(), registry);
       }
     }
     return all.size();
   }
 
-  private static void bindNeedless(Shelf shelf, String table, MeterRegistry registry) {
+  private static void bindTable(Shelf shelf, String table, MeterRegistry registry) {
     FunctionTimer.builder(
             PREFIX + "needless.reloads",
             shelf,

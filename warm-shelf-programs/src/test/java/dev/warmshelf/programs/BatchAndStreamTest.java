@@ -15,9 +15,11 @@ import org.jdbi.v3.core.Jdbi;
 import org.jdbi.v3.core.mapper.reflect.ConstructorMapper;
 import org.jdbi.v3.core.statement.PreparedBatch;
 import org.jdbi.v3.core.transaction.TransactionIsolationLevel;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /** A program that writes in batches, reads as streams, and nests its units of work. */
+@Tag("thorough")
 class BatchAndStreamTest {
   private static final String SCHEMA =
       "CREATE TABLE tariff (id bigserial PRIMARY KEY, zone text NOT NULL, cents numeric(8, 2),"

@@ -17,9 +17,11 @@ import org.jooq.SQLDialect;
 import org.jooq.exception.DataAccessException;
 import org.jooq.impl.DSL;
 import org.jooq.impl.SQLDataType;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /** A program that builds its statements from typed parts. */
+@Tag("thorough")
 class BuilderTest {
   private static final String SCHEMA =
       "CREATE TABLE fare (id uuid PRIMARY KEY, class text NOT NULL, cents int NOT NULL,"

@@ -16,9 +16,11 @@ import org.apache.ibatis.session.SqlSession;
 import org.apache.ibatis.session.SqlSessionFactory;
 import org.apache.ibatis.session.SqlSessionFactoryBuilder;
 import org.apache.ibatis.transaction.jdbc.JdbcTransactionFactory;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /** A program that maps statements to methods. */
+@Tag("thorough")
 class MapperTest {
   private static final String SCHEMA =
       "CREATE TABLE notice (id serial PRIMARY KEY, port int NOT NULL, text varchar(200),"

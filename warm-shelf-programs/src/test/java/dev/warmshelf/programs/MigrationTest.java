@@ -9,9 +9,11 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import javax.sql.DataSource;
 import org.flywaydb.core.Flyway;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /** A program whose tables are migrated as it starts, over the data source that it reads through. */
+@Tag("thorough")
 class MigrationTest {
   private static final String READ = "SELECT * FROM crossing ORDER BY id";
 

@@ -23,9 +23,11 @@ import java.util.List;
 import java.util.Map;
 import java.util.function.Function;
 import javax.sql.DataSource;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /** A program that reads and writes entities through Jakarta Persistence. */
+@Tag("thorough")
 class PersistenceTest {
   private static final String SCHEMA =
       """

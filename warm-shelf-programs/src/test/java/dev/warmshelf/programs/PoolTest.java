@@ -9,9 +9,11 @@ import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import javax.sql.DataSource;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /** A pool above the shelves, with its own checks of the connections that it holds. */
+@Tag("thorough")
 class PoolTest {
   private static final String SCHEMA = "CREATE TABLE t AS SELECT 1 AS a";
 

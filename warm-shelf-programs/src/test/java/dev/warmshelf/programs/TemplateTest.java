@@ -8,6 +8,7 @@ import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import javax.sql.DataSource;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.springframework.dao.DuplicateKeyException;
 import org.springframework.jdbc.core.DataClassRowMapper;
@@ -18,6 +19,7 @@ import org.springframework.transaction.TransactionDefinition;
 import org.springframework.transaction.support.TransactionTemplate;
 
 /** A program on a thin JDBC template, with declared transactions. */
+@Tag("thorough")
 class TemplateTest {
   private static final String SCHEMA =
       "CREATE TABLE booking (id int PRIMARY KEY, guest text NOT NULL, seats int NOT NULL,"

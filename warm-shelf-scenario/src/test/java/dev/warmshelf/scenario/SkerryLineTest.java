@@ -8,9 +8,11 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.List;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 class SkerryLineTest {
+  @Tag("thorough")
   @Test
   void loadsTheSameCompanyEachTime() throws Exception {
     try (LocalPostgres server = LocalPostgres.start()) {
