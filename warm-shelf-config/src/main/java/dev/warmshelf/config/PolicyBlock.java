@@ -12,6 +12,7 @@ import dev.warmshelf.store.Leaving;
 import dev.warmshelf.yaml.YamlNode;
 import java.time.Duration;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /** How a policy is written: what it does otherwise than another one. */
 final class PolicyBlock {
@@ -64,24 +65,52 @@ final class PolicyBlock {
             block,
             "ttl",
             like.expiry(),
-            node ->
-                like.expiry().andAfter(node.text().equals("none") ? null : Values.duration(node)));
+            node -> like.expiry().andAfter(Values.durationOrNone(node)));
     Expiry unused =
         mistakes.of(
-            block, "unused-for", expiry, node -> expiry.andUnusedFor(Values.duration(node)));
+            block,
+            "unused-for",
+            expiry,
+            node -> with(expiry, Values.durationOrNone(node), expiry.ofEmpty()));
     Expiry empty =
         mistakes.of(
-            block, "empty-ttl", unused, node -> unused.andEmptyAfter(Values.duration(node)));
+            block,
+            "empty-ttl",
+            unused,
+            node -> with(unused, unused.sinceUse(), Values.durationOrNone(node)));
     return like.expiring(
         mistakes.of(
             block,
             "ends-with-process",
             empty,
-            node -> Values.yes(node) ? empty.andWithProcess() : empty));
+            node ->
+                new Expiry(
+                    empty.sinceFill(),
+                    empty.sinceUse(),
+                    empty.end(),
+                    empty.ofEmpty(),
+                    Values.yes(node))));
+  }
+
+  private static Expiry with(
+      Expiry other, @Nullable Duration sinceUse, @Nullable Duration ofEmpty) {
+    return new Expiry(other.sinceFill(), sinceUse, other.end(), ofEmpty, other.withProcess());
   }
 
   private Policy holding(Policy like) {
-    Capacity room = mistakes.of(block, "room", like.capacity(), Values::room);
+    Capacity own = like.capacity();
+    Capacity room =
+        mistakes.of(
+            block,
+            "room",
+            own,
+            node ->
+                new Capacity(
+                    true,
+                    Values.room(node).bytes(),
+                    own.entries(),
+                    own.largestShare(),
+                    own.leaving()));
     Capacity counted =
         mistakes.of(
             block,
@@ -102,16 +131,20 @@ final class PolicyBlock {
   }
 
   private Policy renewing(Policy like) {
+    Renewal own = like.renewal();
     Renewal then =
         mistakes.of(
             block,
             "when-changed",
-            like.renewal(),
+            own,
             node ->
                 switch (Values.oneOf(node, List.of("mend", "look-again", "load"))) {
-                  case "mend" -> Renewal.mending();
-                  case "look-again" -> Renewal.lookingAgain();
-                  default -> Renewal.loading();
+                  case "mend" ->
+                      own.mendsFrom() == null
+                          ? with(Renewal.mending(), own.aheadShare())
+                          : own; // as long as the loads of another that mends
+                  case "look-again" -> with(Renewal.lookingAgain(), own.aheadShare());
+                  default -> with(Renewal.loading(), own.aheadShare());
                 });
     Renewal from =
         mistakes.of(
@@ -122,9 +155,18 @@ final class PolicyBlock {
               if (then.mendsFrom() == null) {
                 throw node.wrong("'mends-from' goes with 'when-changed: mend' only; remove one");
               }
-              return Renewal.mendingFrom(Values.duration(node));
+              return with(Renewal.mendingFrom(Values.duration(node)), then.aheadShare());
             });
-    return like.renewing(mistakes.of(block, "ahead", from, node -> from.ahead(Values.share(node))));
+    return like.renewing(
+        mistakes.of(
+            block,
+            "ahead",
+            from,
+            node -> Values.isNone(node) ? with(from, 0) : from.ahead(Values.share(node))));
+  }
+
+  private static Renewal with(Renewal other, double aheadShare) {
+    return new Renewal(other.looksAgain(), other.mendsFrom(), aheadShare);
   }
 
   private Policy servingOld(Policy like) {
@@ -133,13 +175,19 @@ final class PolicyBlock {
             block,
             "old-while-loading",
             like.old(),
-            node -> OldAnswers.whileLoading(Values.duration(node)));
+            node ->
+                OldAnswers.whileLoading(orZero(Values.durationOrNone(node)))
+                    .orWhenFailing(like.old().whenFailing()));
     return like.serving(
         mistakes.of(
             block,
             "old-when-failing",
             loading,
-            node -> loading.orWhenFailing(Values.duration(node))));
+            node -> loading.orWhenFailing(orZero(Values.durationOrNone(node)))));
+  }
+
+  private static Duration orZero(@Nullable Duration duration) {
+    return duration == null ? Duration.ZERO : duration;
   }
 
   private Policy trusting(Policy like) {

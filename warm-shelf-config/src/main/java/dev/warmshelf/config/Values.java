@@ -8,6 +8,7 @@ import java.util.Arrays;
 import java.util.List;
 import java.util.Locale;
 import java.util.function.Function;
+import org.jspecify.annotations.Nullable;
 
 /** Values as a configuration writes them: always with their unit. */
 final class Values {
@@ -15,6 +16,14 @@ final class Values {
 
   static Duration duration(YamlNode node) {
     return amount(node, Amounts::time);
+  }
+
+  static boolean isNone(YamlNode node) {
+    return node.text().equals("none");
+  }
+
+  static @Nullable Duration durationOrNone(YamlNode node) {
+    return isNone(node) ? null : duration(node);
   }
 
   static Duration millisecondsAtLeast(YamlNode node) {

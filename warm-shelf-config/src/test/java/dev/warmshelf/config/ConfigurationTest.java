@@ -14,11 +14,14 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
+import java.util.TreeMap;
 import java.util.function.Supplier;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
+import java.util.stream.Collectors;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -119,6 +122,63 @@ class ConfigurationTest {
         .singleElement()
         .asString()
         .startsWith("line 1: 'seldom' is neither standard nor off");
+  }
+
+  /** Each word of a policy, as one policy has it, and as another that is like that one. */
+  private static final Map<String, List<String>> WORDS =
+      Map.ofEntries(
+          Map.entry("ttl", List.of("5 min", "7 min", "none")),
+          Map.entry("unused-for", List.of("1 min", "2 min", "none")),
+          Map.entry("empty-ttl", List.of("2 s", "0 s", "none")),
+          Map.entry("ends-with-process", List.of("true", "false")),
+          Map.entry("room", List.of("64 MiB", "32 MiB")),
+          Map.entry("entries", List.of("100", "200")),
+          Map.entry("largest", List.of("10 %", "20 %")),
+          Map.entry("leaves-first", List.of("any", "longest-unused")),
+          Map.entry("when-changed", List.of("mend", "mend")),
+          Map.entry("mends-from", List.of("50 ms", "70 ms")),
+          Map.entry("ahead", List.of("10 %", "20 %", "none")),
+          Map.entry("old-while-loading", List.of("1 s", "2 s", "none")),
+          Map.entry("old-when-failing", List.of("10 s", "20 s", "none")),
+          Map.entry("feed-lost-after", List.of("3 s", "4 s")),
+          Map.entry("when-feed-lost", List.of("serve-within-ttl", "ask-database", "30 s")),
+          Map.entry("audit-one-in", List.of("7", "8")),
+          Map.entry("shown", List.of("rows", "digests")),
+          Map.entry("slow-load", List.of("1 s", "2 s")),
+          Map.entry("waits-at-most", List.of("3 s", "4 s")));
+
+  private static String inBlock(Map<String, String> words) {
+    return words.entrySet().stream()
+        .map(each -> each.getKey() + ": " + each.getValue())
+        .collect(Collectors.joining(", ", "{", "}"));
+  }
+
+  /** A policy says otherwise what it says, and nothing else. */
+  @Test
+  void whatAPolicyDoesNotSayIsAsInTheOneThatItIsLike() {
+    Map<String, String> all = new TreeMap<>();
+    WORDS.forEach((word, values) -> all.put(word, values.get(0)));
+    assertThat(PolicyBlock.WORDS)
+        .containsAll(WORDS.keySet())
+        .allMatch(word -> WORDS.containsKey(word) || word.equals("audits"));
+    Map<String, String> unsaid =
+        Map.of("when-changed: look-again", "mends-from", "audits: off", "audit-one-in");
+    List<String> others = new ArrayList<>(unsaid.keySet());
+    WORDS.forEach((word, values) -> values.forEach(value -> others.add(word + ": " + value)));
+    for (String other : others) {
+      String[] said = other.split(": ", 2);
+      Map<String, String> whole = new TreeMap<>(all);
+      whole.put(said[0], said[1]);
+      String gone = unsaid.get(other);
+      if (gone != null) {
+        whole.remove(gone);
+      }
+      Configuration read =
+          of(
+              "policies: {one: %s, like: {like: one, %s}, whole: %s}\nshelves: {a: like, b: whole}"
+                  .formatted(inBlock(all), other, inBlock(whole)));
+      assertThat(read.shelves().get("a")).as(other).isEqualTo(read.shelves().get("b"));
+    }
   }
 
   private static Audit audit(Configuration of, String shelf) {
