@@ -12,5 +12,9 @@ module dev.warmshelf.core {
   exports dev.warmshelf.meter;
   exports dev.warmshelf.shelf;
   exports dev.warmshelf.store;
-  exports dev.warmshelf.trial;
+  exports dev.warmshelf.trial to
+      dev.warmshelf.bench,
+      dev.warmshelf.measure,
+      dev.warmshelf.record,
+      dev.warmshelf.scenario;
 }

@@ -11,11 +11,25 @@ module dev.warmshelf.measure {
   requires org.apache.commons.csv;
   requires org.apache.xmlgraphics.batik.svggen;
 
-  exports dev.warmshelf.measure.database;
-  exports dev.warmshelf.measure.figures;
-  exports dev.warmshelf.measure.report;
-  exports dev.warmshelf.measure.run;
-  exports dev.warmshelf.measure.survey;
-  exports dev.warmshelf.measure.text;
-  exports dev.warmshelf.measure.workload;
+  exports dev.warmshelf.measure.database to
+      dev.warmshelf.bench,
+      dev.warmshelf.cli;
+  exports dev.warmshelf.measure.figures to
+      dev.warmshelf.bench,
+      dev.warmshelf.cli;
+  exports dev.warmshelf.measure.report to
+      dev.warmshelf.bench,
+      dev.warmshelf.cli;
+  exports dev.warmshelf.measure.run to
+      dev.warmshelf.bench,
+      dev.warmshelf.cli;
+  exports dev.warmshelf.measure.survey to
+      dev.warmshelf.bench,
+      dev.warmshelf.cli;
+  exports dev.warmshelf.measure.text to
+      dev.warmshelf.bench,
+      dev.warmshelf.cli;
+  exports dev.warmshelf.measure.workload to
+      dev.warmshelf.bench,
+      dev.warmshelf.cli;
 }

@@ -8,5 +8,8 @@ module dev.warmshelf.record {
   requires org.slf4j;
 
   exports dev.warmshelf.record;
-  exports dev.warmshelf.study;
+  exports dev.warmshelf.study to
+      dev.warmshelf.bench,
+      dev.warmshelf.cli,
+      dev.warmshelf.measure;
 }

@@ -56,7 +56,7 @@ import org.slf4j.LoggerFactory;
  * he takes. To be asked once by one thread.
  */
 class Asking {
-  private static final Logger LOG = LoggerFactory.getLogger(Question.class);
+  private static final Logger LOG = LoggerFactory.getLogger(Asking.class);
 
   /** If more parts of an answer have changed, all of it is loaded again. */
   private static final int MOST_PARTS = 50;
@@ -171,7 +171,7 @@ class Asking {
 
   /** Whether a shelf takes part. */
   private Choice choice(Sessions.Kind kind) throws SQLException {
-    if (!statement.warm().isJoined()) {
+    if (!statement.engine().isJoined()) {
       return Bypass.because(BypassReason.FEED_LOST);
     }
     Bypass around = caller.around(kind);
@@ -192,9 +192,6 @@ class Asking {
     Verdict.Keepable keepable = (Verdict.Keepable) judged.verdict();
     return new SharedRead(kind, judged, keepable);
   }
-
-  /** How a question is answered: as others' are, or around the shelf. */
-  sealed interface Choice permits Bypass, SharedRead {}
 
   private boolean aValueMeansMoment() {
     for (Object value : values) {
@@ -233,7 +230,7 @@ class Asking {
   }
 
   final Sessions sessions() {
-    return statement.warm().sessions();
+    return statement.engine().sessions();
   }
 
   /** What the shelf asks of this question when the answer is for its caller alone. */
@@ -359,7 +356,7 @@ class Asking {
     private @Nullable Answer probed(Answer old, List<Tied> all) {
       for (Tied tied : all) {
         TiedText.Asked probe = TiedText.probe(tied);
-        SqlStatement asked = statement.warm().statement(probe.text());
+        SqlStatement asked = statement.engine().statement(probe.text());
         Answer found =
             aside(
                 new QueryLoader(asked.driverText(), asked.driverOrder()),
@@ -368,15 +365,14 @@ class Asking {
           return null;
         }
       }
-      return statement.warm().ownWrites().learned() ? old : null;
+      return statement.engine().ownWrites().learned() ? old : null;
     }
 
     @Override
     public boolean cannotReach(List<Change> touching) {
       List<Tied> all = held() == null ? tied(touching) : null;
       Duration limit = Duration.ofNanos(waitLimitNanos);
-      return all != null
-          && all.stream().allMatch(tied -> statement.warm().rosters().excludes(tied, limit));
+      return all != null && all.stream().allMatch(tied -> statement.engine().excludes(tied, limit));
     }
 
     private @Nullable List<Tied> tied(List<Change> touching) {
@@ -392,7 +388,7 @@ class Asking {
         return null;
       }
       List<Integer> places = plan.places(old, asked, wanted);
-      return places != null && statement.warm().ownWrites().learned()
+      return places != null && statement.engine().ownWrites().learned()
           ? old.withRowsOf(asked, places)
           : null;
     }
@@ -410,7 +406,7 @@ class Asking {
 
     @Override
     public List<String> toldApartBy(Lane table) {
-      List<String> tracked = statement.warm().trackedColumns(table);
+      List<String> tracked = statement.engine().trackedColumns(table);
       Set<String> all = new LinkedHashSet<>(tracked);
       all.addAll(Analysed.proposal(List.of(judged.analysed())).getOrDefault(table, List.of()));
       return all.size() > tracked.size() ? List.copyOf(all) : List.of();
@@ -438,7 +434,7 @@ class Asking {
 
     @Override
     public boolean mayAskAside() {
-      return !statement.warm().waits().isShort();
+      return !statement.engine().waits().isShort();
     }
 
     @Override
@@ -478,7 +474,7 @@ class Asking {
 
     @Override
     public @Nullable Others fromOthers() {
-      return statement.warm().others(statement, judged);
+      return statement.engine().others(statement, judged);
     }
 
     /** Who holds a connection does not wait for somebody who may be waiting for one. */
@@ -534,7 +530,7 @@ class Asking {
 
   /** Each statement a transaction of its own: its snapshot is taken after the shelf's fence. */
   private Borrowed borrow() throws SQLException {
-    return Borrowed.from(statement.warm().source(), statement.warm().waits()).autoCommit(true);
+    return Borrowed.from(statement.engine().source(), statement.engine().waits()).autoCommit(true);
   }
 
   final Shelf shelf() {

@@ -11,7 +11,7 @@ import dev.warmshelf.sql.tree.Refusal;
  * @param changesData whether it is known to do more
  */
 record Bypass(BypassReason reason, String why, boolean onlyReads, boolean changesData)
-    implements Asking.Choice {
+    implements Choice {
   static Bypass because(BypassReason reason) {
     return new Bypass(reason, reason.label(), false, false);
   }

@@ -1,6 +1,8 @@
 package dev.warmshelf;
 
 import dev.warmshelf.feed.Clearing;
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.shelf.Shelf;
@@ -11,21 +13,28 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import java.util.TreeSet;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.ToIntFunction;
+import javax.sql.DataSource;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
 /** Clears what somebody wants to go, whether or not anything has changed. Thread-safe. */
 final class Clearings {
-  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
   private static final String EVERYWHERE = "SELECT warm_shelf.clear(?, ?)";
 
   /** So many tables' clearings are remembered apart. */
   private static final int MOST_TABLES = 1_000;
 
-  private final WarmShelf warm;
+  private final DataSource dataSource;
+  private final Board board;
+  private final TimeSource time;
+  private final OwnWrites ownWrites;
+  private final Verdicts verdicts;
   private final Map<String, Shelf> shelves;
+  private final Runnable forgetting;
 
   /** By name, the tick of the last clearing of tables that nobody may have asked for here. */
   private final Map<String, Long> clearedTables = new ConcurrentHashMap<>();
@@ -33,14 +42,42 @@ final class Clearings {
   /** The same of all tables. */
   private volatile long allClearedUpTo = -1;
 
-  Clearings(WarmShelf warm, Map<String, Shelf> shelves) {
-    this.warm = warm;
+  /**
+   * @param ownWrites by which this process learns what it has had everybody clear
+   * @param forgetting forgets what an earlier process has left
+   */
+  Clearings(
+      DataSource dataSource,
+      Board board,
+      TimeSource time,
+      OwnWrites ownWrites,
+      Verdicts verdicts,
+      Map<String, Shelf> shelves,
+      Runnable forgetting) {
+    this.dataSource = dataSource;
+    this.board = board;
+    this.time = time;
+    this.ownWrites = ownWrites;
+    this.verdicts = verdicts;
     this.shelves = shelves;
+    this.forgetting = forgetting;
+  }
+
+  /** Invalidates what no change of the data has touched. */
+  long tick(Collection<Lane> lanes) {
+    board.noteClearing(time.nanos());
+    return board.tick(lanes);
+  }
+
+  /** Invalidates everything. */
+  void tickAll() {
+    board.noteClearing(time.nanos());
+    board.tickEverything();
   }
 
   /** Clears in this process. */
   long clear(Clearing what) {
-    warm.forgetSurvivors(); // it may name some of them that nobody knows yet
+    forgetting.run(); // it may name some of them that nobody knows yet
     long gone =
         switch (what.what()) {
           case QUERY -> count(shelves.values(), shelf -> shelf.clearForm(what.name()));
@@ -50,8 +87,8 @@ final class Clearings {
             yield shelf == null ? 0 : counted(List.of(shelf), shelf::clear);
           }
           case TABLE -> counted(shelves.values(), () -> clearTables(what.name()));
-          case TAG -> counted(shelves.values(), () -> warm.clearTag(what.name()));
-          case ALL -> counted(shelves.values(), warm::clearAll);
+          case TAG -> counted(shelves.values(), () -> tick(List.of(Lane.ofTag(what.name()))));
+          case ALL -> counted(shelves.values(), this::tickAll);
         };
     LOG.info("Cleared {}: {} answers; asked for by {}", what, gone, what.by());
     return gone;
@@ -71,12 +108,12 @@ final class Clearings {
   /** A name without its schema may be several tables. */
   private void clearTables(String name) {
     Set<Lane> lanes = new HashSet<>();
-    for (Lane table : warm.verdicts().tables()) {
+    for (Lane table : verdicts.tables()) {
       if (table.tableNames().contains(name)) {
         lanes.addAll(List.of(table, table.atLarge()));
       }
     }
-    long tick = warm.tickCleared(lanes);
+    long tick = tick(lanes);
     clearedTables.put(name, tick);
     if (clearedTables.size() > MOST_TABLES) {
       allClearedUpTo = tick;
@@ -110,19 +147,26 @@ final class Clearings {
    * @throws SQLException if the journal could not be written
    */
   void clearEverywhere(Clearing what) throws SQLException {
-    if (!warm.ownWrites().haveFeed()) {
+    if (!ownWrites.haveFeed()) {
       throw new IllegalStateException(
           "Without a feed no other process can be told; clear(...) clears in this one.");
     }
     if (what.what() == Clearing.What.SHELF) {
-      warm.shelf(what.name());
+      requireShelf(what.name());
     }
-    try (Borrowed borrowed = Borrowed.from(warm.source()).autoCommit(true);
+    try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true);
         PreparedStatement statement = borrowed.connection().prepareStatement(EVERYWHERE)) {
       statement.setString(1, what.what().word());
       statement.setString(2, what.name());
       statement.execute();
     }
-    warm.ownWrites().learned();
+    ownWrites.learned();
+  }
+
+  private void requireShelf(String name) {
+    if (!shelves.containsKey(name)) {
+      throw new IllegalArgumentException(
+          "There is no shelf '" + name + "'; there are " + new TreeSet<>(shelves.keySet()) + ".");
+    }
   }
 }

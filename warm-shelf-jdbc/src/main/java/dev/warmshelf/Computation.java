@@ -1,5 +1,6 @@
 package dev.warmshelf;
 
+import dev.warmshelf.fresh.Durations;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
@@ -8,7 +9,6 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.Observation;
-import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
@@ -43,27 +43,27 @@ import org.jspecify.annotations.Nullable;
  * @param <V> what it gives
  */
 public final class Computation<V extends @Nullable Object> {
-  private final WarmShelf warm;
+  private final Engine engine;
   private final Shelf shelf;
   private final KeyShape form;
   private final List<Lane> tags;
   private final long freshWithinNanos;
 
-  Computation(WarmShelf warm, Shelf shelf, String name) {
+  Computation(Engine engine, Shelf shelf, String name) {
     this(
-        warm,
+        engine,
         shelf,
         KeyShape.of(
-            warm.namespace(),
+            engine.namespace(),
             "computation " + name,
-            warm.sessions().areNamed() ? List.of("by session") : List.of()),
+            engine.sessions().areNamed() ? List.of("by session") : List.of()),
         List.of(),
         Long.MAX_VALUE);
   }
 
   private Computation(
-      WarmShelf warm, Shelf shelf, KeyShape form, List<Lane> tags, long freshWithinNanos) {
-    this.warm = warm;
+      Engine engine, Shelf shelf, KeyShape form, List<Lane> tags, long freshWithinNanos) {
+    this.engine = engine;
     this.shelf = shelf;
     this.form = form;
     this.tags = tags;
@@ -76,14 +76,14 @@ public final class Computation<V extends @Nullable Object> {
    * @throws IllegalArgumentException if there is no shelf of that name
    */
   public Computation<V> on(String name) {
-    return new Computation<>(warm, warm.shelf(name), form, tags, freshWithinNanos);
+    return new Computation<>(engine, engine.shelf(name), form, tags, freshWithinNanos);
   }
 
   /** The same with a tag on its results; see {@link WarmShelf#clearTag}. */
   public Computation<V> tagged(String tag) {
     List<Lane> all = new ArrayList<>(tags);
     all.add(Lane.ofTag(tag));
-    return new Computation<>(warm, shelf, form, List.copyOf(all), freshWithinNanos);
+    return new Computation<>(engine, shelf, form, List.copyOf(all), freshWithinNanos);
   }
 
   /**
@@ -97,7 +97,7 @@ public final class Computation<V extends @Nullable Object> {
     if (bound.isNegative()) {
       throw new IllegalArgumentException("A bound cannot be negative, but is " + bound + ".");
     }
-    return new Computation<>(warm, shelf, form, tags, Policy.saturatedNanos(bound));
+    return new Computation<>(engine, shelf, form, tags, Durations.saturatedNanos(bound));
   }
 
   /**
@@ -116,7 +116,7 @@ public final class Computation<V extends @Nullable Object> {
    */
   public <X extends Exception> Reading<V> get(
       Loader<? extends V, X> computing, @Nullable Object... inputs) throws X, SQLException {
-    Sessions.Kind kind = warm.sessions().current(null);
+    Sessions.Kind kind = engine.sessions().current(null);
     Key key = key(kind, inputs);
     Observation outer = Observation.current();
     long bound =
@@ -141,14 +141,14 @@ public final class Computation<V extends @Nullable Object> {
   private @Nullable Bypass around(Sessions.Kind kind) throws SQLException {
     return kind.isUnequal()
         ? Bypass.because(BypassReason.UNEQUAL_SESSIONS)
-        : warm.transactions().around(kind);
+        : engine.transactions().around(kind);
   }
 
   /**
    * Whether each kind of session has results of its own ({@link WarmShelf.Builder#sessionsNamed}).
    */
   public boolean isBySession() {
-    return warm.sessions().areNamed();
+    return engine.sessions().areNamed();
   }
 
   /**
@@ -158,11 +158,11 @@ public final class Computation<V extends @Nullable Object> {
    * @throws SQLException as {@link #get} does
    */
   public void clear(@Nullable Object... inputs) throws SQLException {
-    shelf.clear(key(warm.sessions().current(null), inputs));
+    shelf.clear(key(engine.sessions().current(null), inputs));
   }
 
   private Key key(Sessions.Kind kind, @Nullable Object... inputs) {
-    if (!warm.sessions().areNamed()) {
+    if (!engine.sessions().areNamed()) {
       return Inputs.key(form, inputs);
     }
     @Nullable Object[] all = Arrays.copyOf(inputs, inputs.length + 1);

@@ -19,28 +19,25 @@ import org.jspecify.annotations.Nullable;
 final class Door implements Shelves {
   private static final long MOST_BYTES = 8L << 20;
 
-  private final WarmShelf warm;
+  private final Engine engine;
   private final List<Rule> rules;
   private final AnswerForm form;
-  private final AskedStatements asked;
   private final Generations<String, DoorText> texts =
       new Generations<>(MOST_BYTES, (sql, text) -> text.bytes());
 
-  private Door(WarmShelf warm, List<Rule> rules, AnswerForm form, AskedStatements asked) {
-    this.asked = asked;
-    this.warm = warm;
+  private Door(Engine engine, List<Rule> rules, AnswerForm form) {
+    this.engine = engine;
     this.rules = rules;
     this.form = form;
   }
 
   /** Wraps a data source, which is asked for nothing yet. */
-  static ShelvedDataSource over(
-      WarmShelf warm, DataSource source, List<Rule> rules, AskedStatements asked) {
+  static ShelvedDataSource over(Engine engine, DataSource source, List<Rule> rules) {
     return new ShelvedDataSource(
         source,
         maker -> {
-          warm.sessions().first(); // asked now, since no connection is held
-          return new Door(warm, rules, DriverAnswer.form(maker), asked);
+          engine.sessions().first(); // asked now, since no connection is held
+          return new Door(engine, rules, DriverAnswer.form(maker));
         });
   }
 
@@ -61,25 +58,25 @@ final class Door implements Shelves {
 
   @Override
   public void doNotFit(LinkageError why) {
-    warm.doorHasFailed(why);
+    engine.doorHasFailed(why);
   }
 
   @Override
   public Waits waits() {
-    return warm.waits();
+    return engine.waits();
   }
 
   @Override
   public void isAtLarge(Connection physical) {
-    warm.sessions().isAtLarge(physical);
+    engine.sessions().isAtLarge(physical);
   }
 
-  WarmShelf warm() {
-    return warm;
+  Engine engine() {
+    return engine;
   }
 
   AskedStatements asked() {
-    return asked;
+    return engine.asked();
   }
 
   List<Rule> rules() {

@@ -34,9 +34,9 @@ import org.slf4j.LoggerFactory;
  * read. Who holds no connection is answered as one would be who is given a session like the others.
  */
 final class DoorConnection extends FollowedConnection implements Dialogue {
-  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
 
-  private final WarmShelf warm;
+  private final Engine engine;
   private final OpenTransactions.Standing standing;
 
   /** What the database was sent last, for whoever records; null if nobody is told of it. */
@@ -48,14 +48,14 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   DoorConnection(
       Door door, ConnectionState state, Supplier<? extends @Nullable Connection> holding) {
     super(state, holding);
-    this.warm = door.warm();
-    this.standing = warm.transactions().begin();
+    this.engine = door.engine();
+    this.standing = engine.transactions().begin();
   }
 
   @Override
   public @Nullable Reading<Answer> read(StatementFacts facts, Parameters bound)
       throws SQLException {
-    if (warm.doorsAreShut()) {
+    if (engine.doorsAreShut()) {
       return null;
     }
     DoorText text = (DoorText) facts;
@@ -94,7 +94,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       return Bypass.since(standing);
     }
     boolean like =
-        held() == null ? !kind.isUnequal() && warm.sessions().allAreAlike() : isLike(kind);
+        held() == null ? !kind.isUnequal() && engine.sessions().allAreAlike() : isLike(kind);
     return like ? null : Bypass.because(BypassReason.UNEQUAL_SESSIONS);
   }
 
@@ -116,7 +116,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     Session session = seen();
     Connection held = held();
     if (like && !wasSeen && held != null) {
-      warm.sessions().isLikeOthers(held.unwrap(BaseConnection.class));
+      engine.sessions().isLikeOthers(held.unwrap(BaseConnection.class));
     }
     return like && session != null && !(session.keepsSnapshot() && !state().isAutoCommit());
   }
@@ -139,8 +139,8 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     boolean onlyReads = analysis != null && analysis.onlyReads();
     isReadPast(text == null ? "" : ": " + text.shown());
     last = null;
-    if (onlyReads && sending != null && bound != null && warm.around().isOn()) {
-      last = new Sent(sending, bound, warm.time().nanos());
+    if (onlyReads && sending != null && bound != null && engine.around().isOn()) {
+      last = new Sent(sending, bound, engine.time().nanos());
     }
     if (!onlyReads) {
       Set<Lane> written = analysis == null ? null : analysis.written();
@@ -156,7 +156,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
 
   @Override
   public void hasFailed(Throwable why) {
-    warm.doorHasFailed(why);
+    engine.doorHasFailed(why);
   }
 
   @Override
@@ -181,7 +181,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     if (what != null) {
       last = null;
       try {
-        long took = warm.time().nanos() - what.atNanos();
+        long took = engine.time().nanos() - what.atNanos();
         what.statement().wasAnswered(what.bound().values(), kind(), took);
       } catch (SQLException e) {
         LOG.debug("A statement is left out of what is recorded.", e);
@@ -199,7 +199,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     boolean hasCommitted = !state().isOpen() && state().mayHaveWritten();
     if (hasCommitted) {
       state().ended();
-      warm.ownWrites().committed(named(), null);
+      engine.ownWrites().committed(named(), null);
       ReadScope.noteCommit();
     }
     if (!state().isOpen()) {
@@ -229,6 +229,6 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   }
 
   private Sessions.Kind kind() throws SQLException {
-    return warm.sessions().current(held());
+    return engine.sessions().current(held());
   }
 }

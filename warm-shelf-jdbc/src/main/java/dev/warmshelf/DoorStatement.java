@@ -93,7 +93,7 @@ final class DoorStatement {
     if (before != null && before.kind() == kind && !before.known().isOutdated()) {
       return before.known();
     }
-    Verdicts.Known known = door.warm().verdicts().known(statement, text, kind, over);
+    Verdicts.Known known = door.engine().verdicts().known(statement, text, kind, over);
     if (known != null) {
       heard = new Heard(kind, known);
     }
@@ -128,7 +128,8 @@ final class DoorStatement {
         true,
         shelf == null
             ? null
-            : keptOn(door.warm().shelf(shelf), door.warm().recipeOf(shelf), rule.needsReadOnly()));
+            : keptOn(
+                door.engine().shelf(shelf), door.engine().recipeOf(shelf), rule.needsReadOnly()));
   }
 
   /** Null as long as a rule that may fit cannot be judged. */
@@ -162,7 +163,8 @@ final class DoorStatement {
    */
   Prospect prospect(Sessions.Kind kind) throws SQLException {
     Ruling ruling = ruling(kind, Verdicts.ANY);
-    Judged judged = door.warm().verdicts().judged(statement, types, List.of(), kind, Verdicts.ANY);
+    Judged judged =
+        door.engine().verdicts().judged(statement, types, List.of(), kind, Verdicts.ANY);
     if (ruling == null || judged == null) {
       throw new SQLException("The data source hands out sessions that are not alike.");
     }
@@ -182,17 +184,17 @@ final class DoorStatement {
     }
     KeptStatement known = observed;
     if (known == null) {
-      known = keptOn(door.warm().observedShelf(), Recipe.plain(), false);
+      known = keptOn(door.engine().observedShelf(), Recipe.plain(), false);
       observed = known;
     }
     return known;
   }
 
   private KeptStatement keptOn(Shelf shelf, Recipe recipe, boolean needsReadOnly) {
-    WarmShelf warm = door.warm();
-    warm.remember(statement);
+    Engine engine = door.engine();
+    engine.remember(statement);
     return new KeptStatement(
-        warm, shelf, statement, keys(recipe.addingOnly()), door.form(), types, needsReadOnly);
+        engine, shelf, statement, keys(recipe.addingOnly()), door.form(), types, needsReadOnly);
   }
 
   private KeyMaker keys(Recipe recipe) {
@@ -204,8 +206,8 @@ final class DoorStatement {
     if (!zone.isEmpty()) {
       notes.add("in zone " + zone);
     }
-    WarmShelf warm = door.warm();
-    return new KeyMaker(warm.namespace(), statement, notes, recipe, warm.sessions().areNamed());
+    Engine engine = door.engine();
+    return new KeyMaker(engine.namespace(), statement, notes, recipe, engine.sessions().areNamed());
   }
 
   /** Tells whoever records that the database has answered it. */
@@ -217,7 +219,7 @@ final class DoorStatement {
     List<String> names = keys.parameterList();
     AskedQuestion words = new AskedQuestion(statement.text(), names, Arrays.asList(values));
     Key key = keys.key(values, kind);
-    door.warm().around().asked(shelf, key, words, Origin.DIRECT, tookNanos, null, null);
+    door.engine().around().asked(shelf, key, words, Origin.DIRECT, tookNanos, null, null);
   }
 
   private KeyMaker unkeptKeys() {

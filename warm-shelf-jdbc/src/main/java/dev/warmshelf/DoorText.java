@@ -14,7 +14,7 @@ import org.slf4j.LoggerFactory;
 
 /** A statement's text as a program gives it to JDBC. Thread-safe. */
 final class DoorText implements StatementFacts {
-  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
 
   /** Longer texts are not read: they carry data, and reading them would cost what sending does. */
   private static final int LONGEST = 64_000;
@@ -50,7 +50,7 @@ final class DoorText implements StatementFacts {
       return null;
     }
     try {
-      SqlStatement read = door.warm().statement(sql);
+      SqlStatement read = door.engine().statement(sql);
       return read.refusal() == null ? read : null;
     } catch (SqlTextException e) {
       return null;
@@ -104,7 +104,7 @@ final class DoorText implements StatementFacts {
     }
     List<String> words = marks.stream().map(Mark::word).toList();
     return new DoorStatement(door, text, words, text.unknownTypes(), "")
-        .prospect(door.warm().sessions().first());
+        .prospect(door.engine().sessions().first());
   }
 
   /** A shelf has answered, or the database is asked. */

@@ -1,7 +1,7 @@
 package dev.warmshelf;
 
+import dev.warmshelf.fresh.Durations;
 import dev.warmshelf.fresh.TimeSource;
-import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import java.security.SecureRandom;
 import java.time.Duration;
@@ -68,7 +68,7 @@ public final class Handles<V extends @Nullable Object> {
               + ".");
     }
     this.time = time;
-    this.lifeNanos = Policy.saturatedNanos(life);
+    this.lifeNanos = Durations.saturatedNanos(life);
     this.mostBytes = mostBytes;
   }
 

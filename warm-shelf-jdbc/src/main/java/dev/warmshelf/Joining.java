@@ -20,7 +20,7 @@ import org.slf4j.LoggerFactory;
  * <p>Thread-safe.
  */
 final class Joining {
-  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
   private static final Duration FIRST_PAUSE = Duration.ofMillis(500);
   private static final Duration LONGEST_PAUSE = Duration.ofSeconds(10);
 

@@ -17,7 +17,7 @@ import org.jspecify.annotations.Nullable;
  * Thread-safe.
  */
 final class KeptStatement {
-  private final WarmShelf warm;
+  private final Engine engine;
   private final Shelf shelf;
   private final SqlStatement statement;
   private final QueryLoader loading;
@@ -35,14 +35,14 @@ final class KeptStatement {
 
   /** A query of the engineer's: its parameters have names, and answers are values. */
   KeptStatement(
-      WarmShelf warm,
+      Engine engine,
       Shelf shelf,
       SqlStatement statement,
       List<String> declared,
       List<Lane> tags,
       KeyMaker keys) {
     this.needsReadOnly = false;
-    this.warm = warm;
+    this.engine = engine;
     this.shelf = shelf;
     this.statement = statement;
     this.loading = new QueryLoader(statement.driverText(), statement.driverOrder());
@@ -60,7 +60,7 @@ final class KeptStatement {
    * @param needsReadOnly whether its answers are not for transactions that may write
    */
   KeptStatement(
-      WarmShelf warm,
+      Engine engine,
       Shelf shelf,
       SqlStatement statement,
       KeyMaker keys,
@@ -68,7 +68,7 @@ final class KeptStatement {
       List<String> types,
       boolean needsReadOnly) {
     this.needsReadOnly = needsReadOnly;
-    this.warm = warm;
+    this.engine = engine;
     this.shelf = shelf;
     this.statement = statement;
     this.loading = new QueryLoader(statement.text(), statement.driverOrder(), form, Binding::bind);
@@ -123,13 +123,13 @@ final class KeptStatement {
     if (known != null
         && known.kind == kind
         && (boundAs != null || known.isOfTypesOf(values))
-        && known.judged.holdsFor(warm.schemaVersion())) {
+        && known.judged.holdsFor(engine.schemaVersion())) {
       return known.judged;
     }
     List<String> types = boundAs != null ? boundAs : Binding.typesOf(values);
-    Judged judged = warm.verdicts().judged(statement, types, declared, kind, over);
+    Judged judged = engine.verdicts().judged(statement, types, declared, kind, over);
     if (judged != null) {
-      warm.admitSurvivors(keys.form(), shelf, loading.form(), judged);
+      engine.admitSurvivors(keys.form(), shelf, loading.form(), judged);
       last = new Last(kind, values, types, judged);
     }
     return judged;
@@ -137,7 +137,7 @@ final class KeptStatement {
 
   /** A read of this query went to the database, since it is refused. */
   void wasRefused(Refusal refusal) {
-    warm.verdicts().refusals().count(statement, refusal);
+    engine.verdicts().refusals().count(statement, refusal);
   }
 
   /**
@@ -147,8 +147,8 @@ final class KeptStatement {
    */
   Verdict verdict() throws SQLException {
     List<String> types = statement.unknownTypes();
-    Sessions.Kind kind = warm.sessions().first();
-    Judged found = warm.verdicts().judged(statement, types, declared, kind, Verdicts.ANY);
+    Sessions.Kind kind = engine.sessions().first();
+    Judged found = engine.verdicts().judged(statement, types, declared, kind, Verdicts.ANY);
     if (found == null) {
       throw new SQLException("The data source hands out sessions that are not alike.");
     }
@@ -198,8 +198,8 @@ final class KeptStatement {
     return statement.normalForm();
   }
 
-  WarmShelf warm() {
-    return warm;
+  Engine engine() {
+    return engine;
   }
 
   KeyMaker keys() {

@@ -25,8 +25,8 @@ final class ProgramDesk implements Desk {
     Map<String, Object> all = new LinkedHashMap<>();
     all.put("Health", health.state().name());
     all.put("IsWell", health.isWell());
-    all.put("Version", WarmShelf.version());
-    all.put("Driver", StartLog.driver());
+    all.put("Version", Library.version());
+    all.put("Driver", Library.driver());
     all.put("Why", health.why());
     all.put("LagMillis", health.lag().map(lag -> lag.toMillis()).orElse(-1L));
     all.put("LostSince", health.lostSince().map(Object::toString).orElse(""));

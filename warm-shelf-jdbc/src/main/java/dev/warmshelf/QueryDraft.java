@@ -2,6 +2,7 @@ package dev.warmshelf;
 
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.row.Mapper;
+import dev.warmshelf.row.Mappers;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.sql.SqlStatement;
 import java.util.Arrays;
@@ -11,16 +12,16 @@ import org.jspecify.annotations.Nullable;
 
 /** A query in the making: its text is known, what its rows become is not yet. */
 public final class QueryDraft {
-  private final WarmShelf warm;
+  private final Engine engine;
   private final SqlStatement statement;
   private String name = "";
-  private String shelf = WarmShelf.MAIN_SHELF;
+  private String shelf = Library.MAIN_SHELF;
   private Recipe recipe = Recipe.plain();
   private List<String> declared = List.of();
   private List<Lane> tags = List.of();
 
-  QueryDraft(WarmShelf warm, SqlStatement statement) {
-    this.warm = warm;
+  QueryDraft(Engine engine, SqlStatement statement) {
+    this.engine = engine;
     this.statement = statement;
   }
 
@@ -46,7 +47,7 @@ public final class QueryDraft {
    * @throws IllegalArgumentException if there is no shelf of that name
    */
   public QueryDraft on(String name) {
-    warm.shelf(name);
+    engine.shelf(name);
     this.shelf = name;
     return this;
   }
@@ -84,7 +85,7 @@ public final class QueryDraft {
    *     the statement
    */
   public <T> ShelvedQuery<T> as(Class<T> type) {
-    return as(Mapper.to(type));
+    return as(Mappers.to(type));
   }
 
   /**
@@ -92,7 +93,7 @@ public final class QueryDraft {
    * that do not know the columns beforehand. Such answers cannot be replaced by a {@link Write}.
    */
   public ShelvedQuery<Map<String, @Nullable Object>> asMaps() {
-    return as(Mapper.toMaps());
+    return as(Mappers.toMaps());
   }
 
   /**
@@ -101,30 +102,30 @@ public final class QueryDraft {
    * cannot be replaced by a {@link Write}.
    */
   public ShelvedQuery<List<@Nullable Object>> asLists() {
-    return as(Mapper.toLists());
+    return as(Mappers.toLists());
   }
 
   /** Finishes it as one that the library asks for itself. */
   ShelvedQuery<?> asRoster(Shelf on) {
-    return of(Mapper.toMaps(), on, AskedStatements.apart(statement));
+    return of(Mappers.toMaps(), on, AskedStatements.apart(statement));
   }
 
   private <T> ShelvedQuery<T> as(Mapper<T> mapper) {
-    warm.remember(statement);
-    AskedStatements.Count count = warm.asked().of(name, statement);
+    engine.remember(statement);
+    AskedStatements.Count count = engine.asked().of(name, statement);
     count.stands(Rule.keptOn(shelf));
-    return of(mapper, warm.shelf(shelf), count);
+    return of(mapper, engine.shelf(shelf), count);
   }
 
   private <T> ShelvedQuery<T> of(Mapper<T> mapper, Shelf on, AskedStatements.Count count) {
     KeyMaker keys =
         new KeyMaker(
-            warm.namespace(),
+            engine.namespace(),
             statement,
             declared.stream().map(table -> "reading " + table).toList(),
-            warm.recipeOf(shelf).foldingOf(statement.parameters()).and(recipe),
-            warm.sessions().areNamed());
+            engine.recipeOf(shelf).foldingOf(statement.parameters()).and(recipe),
+            engine.sessions().areNamed());
     return new ShelvedQuery<>(
-        new KeptStatement(warm, on, statement, declared, tags, keys), mapper, count);
+        new KeptStatement(engine, on, statement, declared, tags, keys), mapper, count);
   }
 }

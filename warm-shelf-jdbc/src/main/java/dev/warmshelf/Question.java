@@ -1,5 +1,6 @@
 package dev.warmshelf;
 
+import dev.warmshelf.fresh.Durations;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.row.Answer;
@@ -81,7 +82,7 @@ public final class Question<T> extends Asking {
    * @param bound zero or longer; at zero a read that begins from now on must give the answer
    */
   public Question<T> freshWithin(Duration bound) {
-    this.freshWithinNanos = Policy.saturatedNanos(requireNotNegative(bound));
+    this.freshWithinNanos = Durations.saturatedNanos(requireNotNegative(bound));
     return this;
   }
 
@@ -93,7 +94,7 @@ public final class Question<T> extends Asking {
    * @param limit zero or longer; at zero nobody is waited for, and the question is asked at once
    */
   public Question<T> waitingAtMost(Duration limit) {
-    this.waitLimitNanos = Policy.saturatedNanos(requireNotNegative(limit));
+    this.waitLimitNanos = Durations.saturatedNanos(requireNotNegative(limit));
     return this;
   }
 

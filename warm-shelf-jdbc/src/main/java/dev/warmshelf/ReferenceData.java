@@ -3,6 +3,7 @@ package dev.warmshelf;
 import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Shelf;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -30,7 +31,7 @@ import org.jspecify.annotations.Nullable;
  * @param <T> what a row is mapped to; must not be changed
  */
 public final class ReferenceData<T> {
-  private final ShelvedQuery<T> query;
+  private final Source<T> query;
   private final List<Function<List<T>, Map<?, ?>>> lookups = new CopyOnWriteArrayList<>();
   private volatile @Nullable Snapshot<T> last;
 
@@ -42,7 +43,16 @@ public final class ReferenceData<T> {
   private record Snapshot<T>(
       Reading<List<T>> reading, List<Map<?, ?>> maps, BooleanSupplier serves) {}
 
-  ReferenceData(ShelvedQuery<T> query) {
+  /** Where its rows come from. */
+  interface Source<T> {
+    /** All rows. */
+    Reading<List<T>> list() throws SQLException;
+
+    /** The shelf that they are kept on. */
+    Shelf shelf();
+  }
+
+  ReferenceData(Source<T> query) {
     this.query = query;
   }
 

@@ -11,7 +11,7 @@ import org.slf4j.LoggerFactory;
 
 /** Refusals, each heard once and counted from then on. Thread-safe. */
 final class Refusals {
-  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
 
   /** So many statements' refusals are told and counted apart. */
   private static final int MOST_TOLD = 1_000;

@@ -27,7 +27,7 @@ import org.slf4j.LoggerFactory;
  *
  * <p>Thread-safe.
  */
-final class Rosters {
+final class Rosters implements Engine.Excluding {
   /** The shelf's name, to show. */
   static final String SHELF = "rosters";
 
@@ -38,7 +38,7 @@ final class Rosters {
   /** The class of SQLSTATEs that say that a statement is wrong, or may not be asked. */
   private static final String ACCESS_RULES = "42";
 
-  private final WarmShelf warm;
+  private final Engine engine;
   private final Shelf shelf;
   private final Generations<String, Form> forms =
       new Generations<>(MOST_BYTES, (text, form) -> 4L * text.length() + FORM_BYTES);
@@ -53,8 +53,8 @@ final class Rosters {
     }
   }
 
-  Rosters(WarmShelf warm, Shelf shelf) {
-    this.warm = warm;
+  Rosters(Engine engine, Shelf shelf) {
+    this.engine = engine;
     this.shelf = shelf;
   }
 
@@ -73,7 +73,8 @@ final class Rosters {
    *
    * @param limit how long to wait for others who are loading it
    */
-  boolean excludes(Tied tied, Duration limit) {
+  @Override
+  public boolean excludes(Tied tied, Duration limit) {
     if (tied.tied().texts().isEmpty()) {
       return true; // null is equal to nothing
     }
@@ -99,7 +100,7 @@ final class Rosters {
   private Form form(String text) {
     Form known = forms.get(text);
     if (known == null) {
-      known = new Form(warm.query(text).asRoster(shelf));
+      known = new Form(new QueryDraft(engine, engine.statement(text)).asRoster(shelf));
       forms.put(text, known);
     }
     return known;

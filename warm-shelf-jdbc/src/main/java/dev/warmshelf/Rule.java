@@ -64,7 +64,7 @@ public final class Rule {
       throw new IllegalArgumentException(
           "A mark is a word of letters, digits, '-', '_' and '.', but this is '" + word + "'.");
     }
-    return new Rule(new Fit.Mark(word), WarmShelf.MAIN_SHELF, false);
+    return new Rule(new Fit.Mark(word), Library.MAIN_SHELF, false);
   }
 
   /**
@@ -83,7 +83,7 @@ public final class Rule {
               + digits
               + "'. 'shelf key' shows it.");
     }
-    return new Rule(new Fit.Form(lower), WarmShelf.MAIN_SHELF, false);
+    return new Rule(new Fit.Form(lower), Library.MAIN_SHELF, false);
   }
 
   /**
@@ -118,7 +118,7 @@ public final class Rule {
       throw new IllegalArgumentException("A rule by tables names one at least.");
     }
     Set<String> names = Collections.unmodifiableSet(new TreeSet<>(tables));
-    return new Rule(new Fit.Tables(names, exactly), WarmShelf.MAIN_SHELF, false);
+    return new Rule(new Fit.Tables(names, exactly), Library.MAIN_SHELF, false);
   }
 
   /**

@@ -27,7 +27,7 @@ import org.slf4j.LoggerFactory;
  * <p>Thread-safe.
  */
 final class Sessions {
-  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
 
   private final DataSource dataSource;
   private final @Nullable Supplier<String> naming;

@@ -62,7 +62,7 @@ import org.slf4j.LoggerFactory;
  * <p>Thread-safe.
  */
 final class SharedAnswers implements AutoCloseable {
-  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
 
   /** A process begins to follow so far back, to judge what others have kept by then. */
   private static final Duration REACH = Duration.ofMinutes(5);
@@ -90,7 +90,7 @@ final class SharedAnswers implements AutoCloseable {
 
   private final Sharing settings;
   private final SharedStore store;
-  private final WarmShelf warm;
+  private final Clearings clearings;
   private final Feed feed;
   private final Board board;
   private final TimeSource time;
@@ -161,10 +161,10 @@ final class SharedAnswers implements AutoCloseable {
     }
   }
 
-  SharedAnswers(Sharing settings, WarmShelf warm, Feed feed, Board board, TimeSource time) {
+  SharedAnswers(Sharing settings, Clearings clearings, Feed feed, Board board, TimeSource time) {
     this.settings = settings;
     this.store = settings.store();
-    this.warm = warm;
+    this.clearings = clearings;
     this.feed = feed;
     this.board = board;
     this.time = time;
@@ -439,7 +439,7 @@ final class SharedAnswers implements AutoCloseable {
       long age = times.age() + stored.ageNanos();
       long filled = now - age - age / DRIFT;
       Fence fence = board.fenceOfOthers(tick.getAsLong(), filled - times.load());
-      if (warm.hasClearedTableOf(answer.lanes(), fence.tick())) {
+      if (clearings.hasClearedTableOf(answer.lanes(), fence.tick())) {
         outOfDate.increment();
         return null;
       }

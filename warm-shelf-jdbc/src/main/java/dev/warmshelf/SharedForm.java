@@ -49,7 +49,7 @@ final class SharedForm {
     this.stream = stream;
     MessageDigest sha256 = Sha256.begin();
     add(sha256, "warm shelf shared answers 1");
-    add(sha256, WarmShelf.version());
+    add(sha256, Library.version());
     add(sha256, stream);
     add(sha256, shelf.name());
     add(sha256, shape.namespace());

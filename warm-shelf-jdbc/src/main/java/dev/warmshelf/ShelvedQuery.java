@@ -125,7 +125,19 @@ public final class ShelvedQuery<T> {
               + ": "
               + normalForm());
     }
-    return new ReferenceData<>(requireKeepable());
+    ShelvedQuery<T> query = requireKeepable();
+    return new ReferenceData<>(
+        new ReferenceData.Source<>() {
+          @Override
+          public Reading<List<T>> list() throws SQLException {
+            return query.list();
+          }
+
+          @Override
+          public Shelf shelf() {
+            return query.shelf();
+          }
+        });
   }
 
   /** The shelf the answers are kept on. */

@@ -29,19 +29,19 @@ import org.jspecify.annotations.Nullable;
  * @param <V> the values' type
  */
 public final class ShelvedValues<V> {
-  private final WarmShelf warm;
+  private final Engine engine;
   private final Shelf shelf;
   private final KeyShape form;
   private final Class<V> type;
   private final List<Lane> lanes;
 
-  ShelvedValues(WarmShelf warm, Shelf shelf, String name, Class<V> type) {
-    this(warm, shelf, KeyShape.of(warm.namespace(), "values " + name), type, List.of());
+  ShelvedValues(Engine engine, Shelf shelf, String name, Class<V> type) {
+    this(engine, shelf, KeyShape.of(engine.namespace(), "values " + name), type, List.of());
   }
 
   private ShelvedValues(
-      WarmShelf warm, Shelf shelf, KeyShape form, Class<V> type, List<Lane> lanes) {
-    this.warm = warm;
+      Engine engine, Shelf shelf, KeyShape form, Class<V> type, List<Lane> lanes) {
+    this.engine = engine;
     this.shelf = shelf;
     this.form = form;
     this.type = type;
@@ -54,7 +54,7 @@ public final class ShelvedValues<V> {
    * @throws IllegalArgumentException if there is no shelf of that name
    */
   public ShelvedValues<V> on(String name) {
-    return new ShelvedValues<>(warm, warm.shelf(name), form, type, lanes);
+    return new ShelvedValues<>(engine, engine.shelf(name), form, type, lanes);
   }
 
   /**
@@ -67,7 +67,7 @@ public final class ShelvedValues<V> {
    */
   public ShelvedValues<V> madeFrom(String schema, String table) {
     Lane lane = Lane.ofTable(schema, table);
-    if (warm.isJoined() && !warm.isFollowed(lane)) {
+    if (engine.isJoined() && !engine.isFollowed(lane)) {
       throw new IllegalArgumentException(
           "The feed does not tell of changes to " + lane + "; follow the table first.");
     }
@@ -82,16 +82,16 @@ public final class ShelvedValues<V> {
   private ShelvedValues<V> and(Lane lane) {
     List<Lane> all = new ArrayList<>(lanes);
     all.add(lane);
-    return new ShelvedValues<>(warm, shelf, form, type, List.copyOf(all));
+    return new ShelvedValues<>(engine, shelf, form, type, List.copyOf(all));
   }
 
   /** Why no value is kept just now, in words; null if values are. */
   private @Nullable String unkept() {
-    if (!warm.isJoined()) {
+    if (!engine.isJoined()) {
       return "the shelves have not joined yet";
     }
     for (Lane lane : lanes) {
-      if (lane.isWholeTable() && !warm.isFollowed(lane)) {
+      if (lane.isWholeTable() && !engine.isFollowed(lane)) {
         return "no feed tells of changes to " + lane;
       }
     }

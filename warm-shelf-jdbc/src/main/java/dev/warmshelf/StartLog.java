@@ -5,40 +5,20 @@ import dev.warmshelf.postgres.Session;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Shelf;
-import java.io.IOException;
-import java.io.InputStream;
-import java.io.UncheckedIOException;
 import java.time.Duration;
+import java.util.Collection;
 import java.util.Comparator;
 import java.util.List;
-import java.util.Properties;
 import org.jspecify.annotations.Nullable;
-import org.postgresql.util.DriverInfo;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
 /** What somebody who reads the log of a start must know. */
 final class StartLog {
-  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
   private static final int MEBIBYTE_BITS = 20;
 
   private StartLog() {}
-
-  /** The library's version. */
-  static String version() {
-    try (InputStream in = StartLog.class.getResourceAsStream("version.properties")) {
-      Properties about = new Properties();
-      about.load(in);
-      return about.getProperty("version");
-    } catch (IOException e) {
-      throw new UncheckedIOException(e);
-    }
-  }
-
-  /** The version of PostgreSQL's driver. */
-  static String driver() {
-    return DriverInfo.DRIVER_VERSION;
-  }
 
   /** What went wrong, as a sentence with an end. */
   static String sentence(Exception trouble) {
@@ -46,23 +26,34 @@ final class StartLog {
     return message.endsWith(".") ? message : message + ".";
   }
 
-  static void tell(WarmShelf warm, Session session, @Nullable Feed feed, List<Rule> rules) {
+  /**
+   * @param named the namespace; may be empty
+   * @param room what shelves share that have none of their own
+   * @param hasStore whether answers are shared with other processes
+   */
+  static void tell(
+      Session session,
+      @Nullable Feed feed,
+      String named,
+      Collection<Shelf> all,
+      Capacity room,
+      boolean hasStore,
+      List<Rule> rules) {
     LOG.info(
         "Open: version={} driver={} database={} role={} feed={} namespace={} heap_mib={}",
-        version(),
-        driver(),
+        Library.version(),
+        Library.driver(),
         session.database(),
         session.role(),
         feed == null ? "none" : feed.getClass().getSimpleName(),
-        warm.namespace().isEmpty() ? "none" : warm.namespace(),
+        named.isEmpty() ? "none" : named,
         Runtime.getRuntime().maxMemory() >> MEBIBYTE_BITS);
-    List<Shelf> shelves =
-        warm.shelves().stream().sorted(Comparator.comparing(Shelf::name)).toList();
+    List<Shelf> shelves = all.stream().sorted(Comparator.comparing(Shelf::name)).toList();
     LOG.info(
         "Shelves: {}; rules: {}; what each says is told at debug",
         String.join(", ", shelves.stream().map(Shelf::name).toList()),
         rules.size());
-    shelves.forEach(shelf -> tell(shelf, warm.sharedRoom(), warm.shared().isPresent()));
+    shelves.forEach(shelf -> tell(shelf, room, hasStore));
     rules.forEach(rule -> LOG.debug("Rule: {}", rule));
   }
 

@@ -32,6 +32,7 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
@@ -63,7 +64,7 @@ import org.slf4j.LoggerFactory;
  * <p>Thread-safe.
  */
 final class Survivors {
-  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
 
   /** What nobody has asked for by then is forgotten. */
   private static final Duration DORMANT = Duration.ofMinutes(10);
@@ -81,6 +82,8 @@ final class Survivors {
 
   private final WarmStart settings;
   private final WritersLock lock;
+  private final Collection<Shelf> shelves;
+  private final Verdicts verdicts;
   private final Feed feed;
   private final Board board;
   private final TimeSource time;
@@ -118,15 +121,26 @@ final class Survivors {
   /**
    * Reads the file, if there is one, and has the feed begin where it ends. To be called before the
    * feed follows.
+   *
+   * @param shelves whose answers are written
+   * @param verdicts know what their statements stand on
    */
-  Survivors(WarmStart settings, Feed feed, Board board, TimeSource time) {
+  Survivors(
+      WarmStart settings,
+      Feed feed,
+      Board board,
+      TimeSource time,
+      Collection<Shelf> shelves,
+      Verdicts verdicts) {
+    this.shelves = shelves;
+    this.verdicts = verdicts;
     this.settings = settings;
     this.lock = new WritersLock(settings.file());
     this.feed = feed;
     this.board = board;
     this.time = time;
     this.opened = new Fence(board.lastTick(), time.nanos());
-    this.program = "warm shelf " + WarmShelf.version();
+    this.program = "warm shelf " + Library.version();
     this.writtenNanos = opened.nanos();
     read();
   }
@@ -173,16 +187,16 @@ final class Survivors {
   }
 
   /** The feed follows: what it could not begin from is of no use. Begins to write now and then. */
-  void begin(WarmShelf warm) {
+  void begin() {
     if (!dormant.isEmpty() && !board.isFresh(Footprint.NOTHING, opened.tick())) {
       forget();
       leave("the feed cannot begin at its place any more, or has begun late");
     }
-    Thread writer = new Thread(() -> run(warm), "warm-shelf-file");
+    Thread writer = new Thread(() -> run(), "warm-shelf-file");
     writer.setDaemon(true);
     thread = writer;
     writer.start();
-    Thread last = new Thread(() -> close(warm), "warm-shelf-file-last");
+    Thread last = new Thread(() -> close(), "warm-shelf-file-last");
     try {
       Runtime.getRuntime().addShutdownHook(last);
       atExit = last;
@@ -202,15 +216,15 @@ final class Survivors {
     }
   }
 
-  private void run(WarmShelf warm) {
+  private void run() {
     try {
       while (!closed.await(pauseNanos(), TimeUnit.NANOSECONDS)) {
         if (time.nanos() - opened.nanos() > DORMANT.toNanos()) {
           tellOfTheRest();
           forget();
         }
-        if (isDue(warm)) {
-          write(warm);
+        if (isDue()) {
+          write();
         }
       }
     } catch (InterruptedException e) {
@@ -241,14 +255,14 @@ final class Survivors {
     return Math.max(settings.every().toNanos(), WRITING_REST * tookNanos);
   }
 
-  private boolean isDue(WarmShelf warm) {
-    return stateOf(warm) != writtenState || time.nanos() - writtenNanos > AT_LEAST.toNanos();
+  private boolean isDue() {
+    return stateNow() != writtenState || time.nanos() - writtenNanos > AT_LEAST.toNanos();
   }
 
   /** Differs once an answer has been kept, or anything has changed. */
-  private long stateOf(WarmShelf warm) {
+  private long stateNow() {
     long state = board.settled();
-    for (Shelf shelf : warm.shelves()) {
+    for (Shelf shelf : shelves) {
       var counts = shelf.meters().snapshot();
       state += counts.get(Count.FILLS) + counts.get(Count.MENDED) + counts.get(Count.RESTORED);
     }
@@ -367,8 +381,8 @@ final class Survivors {
   }
 
   /** Writes what is fresh just now, as far as anybody can say what that is. */
-  private void write(WarmShelf warm) {
-    long state = stateOf(warm);
+  private void write() {
+    long state = stateNow();
     FeedPlace place = feed.place().orElse(null); // first: see the rule
     if (place == null) {
       return;
@@ -383,7 +397,7 @@ final class Survivors {
         }
         return;
       }
-      int count = write(warm, new FileHead(program, time.wall(), place), now);
+      int count = write(new FileHead(program, time.wall(), place), now);
       writtenState = state;
       writtenNanos = now;
       tookNanos = time.nanos() - now;
@@ -398,11 +412,11 @@ final class Survivors {
     }
   }
 
-  private int write(WarmShelf warm, FileHead head, long now) throws IOException {
-    Map<Lane, Known> meanings = warm.verdicts().byLane();
+  private int write(FileHead head, long now) throws IOException {
+    Map<Lane, Known> meanings = verdicts.byLane();
     try (AnswerFileWriter out = new AnswerFileWriter(settings.file(), head, settings.atMost())) {
       Writing writing = new Writing(out, meanings, now);
-      warm.shelves().forEach(shelf -> shelf.tellOutliving(entry -> writing.write(shelf, entry)));
+      shelves.forEach(shelf -> shelf.tellOutliving(entry -> writing.write(shelf, entry)));
       writing.throwIfFailed();
       return out.finish();
     }
@@ -461,7 +475,7 @@ final class Survivors {
    * Writes once more; to be called while the feed follows and the shelves are open. Once it has
    * been, it does nothing.
    */
-  synchronized void close(WarmShelf warm) {
+  synchronized void close() {
     Thread writer = thread;
     if (writer == null || closed.getCount() == 0) {
       return;
@@ -476,7 +490,7 @@ final class Survivors {
     if (writer.isAlive()) {
       return; // it writes still
     }
-    write(warm);
+    write();
     try {
       lock.close();
     } catch (IOException e) {

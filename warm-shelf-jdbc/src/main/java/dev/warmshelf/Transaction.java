@@ -33,7 +33,7 @@ public final class Transaction {
   private static final String NAME =
       "SELECT pg_catalog.pg_current_xact_id_if_assigned()::pg_catalog.text";
 
-  private final WarmShelf warm;
+  private final Engine engine;
   private final Connection connection;
   private final ConnectionState state;
   private final FollowedConnection followed;
@@ -60,18 +60,18 @@ public final class Transaction {
     V in(Transaction transaction) throws SQLException;
   }
 
-  private Transaction(WarmShelf warm, Connection connection) throws SQLException {
-    this.warm = warm;
+  private Transaction(Engine engine, Connection connection) throws SQLException {
+    this.engine = engine;
     this.connection = connection;
     this.state = new ConnectionState(false, connection.getTransactionIsolation());
     this.followed = new FollowedConnection(state, () -> connection);
-    this.standing = warm.transactions().begin();
+    this.standing = engine.transactions().begin();
     standing.is(followed, true);
   }
 
-  static <V extends @Nullable Object> V run(WarmShelf warm, Work<V> work) throws SQLException {
-    try (Borrowed borrowed = Borrowed.from(warm.source()).autoCommit(false)) {
-      Transaction transaction = new Transaction(warm, borrowed.connection());
+  static <V extends @Nullable Object> V run(Engine engine, Work<V> work) throws SQLException {
+    try (Borrowed borrowed = Borrowed.from(engine.source()).autoCommit(false)) {
+      Transaction transaction = new Transaction(engine, borrowed.connection());
       V result;
       try {
         result = work.in(transaction);
@@ -103,7 +103,7 @@ public final class Transaction {
     }
     boolean like = false;
     try {
-      Sessions.Kind kind = warm.sessions().current(connection);
+      Sessions.Kind kind = engine.sessions().current(connection);
       like = kind.isUnequal() || followed.isLike(kind);
     } catch (SQLException e) {
       LOG.debug("a connection that is given back cannot be asked what it is like", e);
@@ -127,7 +127,7 @@ public final class Transaction {
 
   /** Begins a write in this transaction. */
   public Write write(String sql) {
-    return new Write(warm, warm.statement(sql), this);
+    return new Write(engine, engine.statement(sql), this);
   }
 
   /**
@@ -157,11 +157,11 @@ public final class Transaction {
     }
     followed.sends(false);
     standing.is(followed, true);
-    Fence fence = warm.shelf(WarmShelf.MAIN_SHELF).fence();
+    Fence fence = engine.shelf(Library.MAIN_SHELF).fence();
     Write.Outcome outcome = write.send(connection);
     if (!write.replacements().isEmpty()
         && outcome.rows() > 0
-        && followed.isLike(warm.sessions().current(connection))
+        && followed.isLike(engine.sessions().current(connection))
         && state.visibility() != Visibility.ALTERED) {
       for (Write.Replacement replacement : write.replacements()) {
         prepare(replacement, outcome, fence);
@@ -173,23 +173,24 @@ public final class Transaction {
   private void prepare(Write.Replacement replacement, Write.Outcome outcome, Fence fence)
       throws SQLException {
     Answer answer = replacement.given() == null ? outcome.returned() : replacement.given();
-    Question<?> question = replacement.question();
+    Asking question = replacement.question();
     if (answer != null) {
       Optional<Footprint> footprint = question.footprintOf(answer, followed);
-      Key key = question.key(warm.sessions().current(connection));
+      Key key = question.key(engine.sessions().current(connection));
       footprint.ifPresent(lanes -> kept.add(new Kept(replacement, key, answer, lanes, fence)));
     }
   }
 
   /** Only without a feed does it matter which tables a statement names. */
   private void note(Write write) throws SQLException {
-    if (!warm.ownWrites().haveFeed()) {
+    if (!engine.ownWrites().haveFeed()) {
       Verdicts.Known known =
-          warm.verdicts()
+          engine
+              .verdicts()
               .known(
                   write.statement(),
                   write.text(),
-                  warm.sessions().current(connection),
+                  engine.sessions().current(connection),
                   followed.over());
       followed.changes(known == null ? null : known.analysis().written());
     }
@@ -201,17 +202,17 @@ public final class Transaction {
       connection.commit();
     } catch (SQLException e) {
       // It may have happened all the same: the answer to a commit can get lost.
-      warm.ownWrites().committed(null, write);
+      engine.ownWrites().committed(null, write);
       throw e;
     }
     if (!state.mayHaveWritten()) {
       return;
     }
-    long own = warm.ownWrites().committed(followed.named(), write);
+    long own = engine.ownWrites().committed(followed.named(), write);
     ReadScope.noteCommit();
     if (write != null) {
       for (Kept one : kept) {
-        Question<?> question = one.replacement().question();
+        Asking question = one.replacement().question();
         Shelf shelf = question.shelf();
         shelf.writeThrough(
             one.key(), one.answer(), one.footprint(), one.fence(), own, one.replacement().mode());
@@ -221,7 +222,7 @@ public final class Transaction {
 
   private @Nullable OwnWrite announce() throws SQLException {
     String name = null;
-    if (warm.ownWrites().haveFeed()) {
+    if (engine.ownWrites().haveFeed()) {
       try (Statement statement = connection.createStatement();
           ResultSet row = statement.executeQuery(NAME)) {
         row.next();
@@ -236,7 +237,7 @@ public final class Transaction {
     kept.forEach(one -> lanes.addAll(one.footprint().lanes()));
     OwnWrite write =
         new OwnWrite(name == null ? "" : name, Footprint.of(lanes), kept.get(0).fence().tick());
-    warm.ownWrites().announce(write);
+    engine.ownWrites().announce(write);
     return write;
   }
 }

@@ -54,7 +54,7 @@ import org.slf4j.LoggerFactory;
  * <p>Thread-safe.
  */
 final class Verdicts implements AutoCloseable {
-  private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
+  private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
   private static final long MOST_BYTES = 8L << 20;
   private static final long JUDGED_BYTES = 1_000;
   private static final long KNOWN_BYTES = 4_000;

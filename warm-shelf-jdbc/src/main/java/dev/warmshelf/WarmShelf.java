@@ -10,28 +10,21 @@ import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.jmx.JmxBeans;
 import dev.warmshelf.jmx.Program;
-import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.postgres.Session;
-import dev.warmshelf.row.AnswerForm;
-import dev.warmshelf.session.Waits;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Loader;
-import dev.warmshelf.shelf.Others;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Recorder;
 import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.shelf.Telling;
 import dev.warmshelf.shelf.Upkeep;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.StatementMemory;
-import dev.warmshelf.sql.Verdict;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.time.Instant;
@@ -72,7 +65,7 @@ public final class WarmShelf implements AutoCloseable {
   private static final Logger LOG = LoggerFactory.getLogger(WarmShelf.class);
 
   /** The shelf that a query is kept on unless it says otherwise. */
-  public static final String MAIN_SHELF = "main";
+  public static final String MAIN_SHELF = Library.MAIN_SHELF;
 
   /** Those that are open, the newest last. */
   private static final List<WarmShelf> OPEN = new CopyOnWriteArrayList<>();
@@ -92,26 +85,18 @@ public final class WarmShelf implements AutoCloseable {
   private final OwnWrites ownWrites;
   private final Upkeep upkeep;
   private final Map<String, Shelf> shelves;
+  private final Engine engine;
   private final Rosters rosters;
   private final Shelf observed;
-  private final OpenTransactions transactions = new OpenTransactions();
-  private final Waits waits = new Waits();
-  private final Map<String, Recipe> recipes;
   private final List<Rule> rules;
-  private final AskedStatements asked = new AskedStatements();
-  private final Telling around = new Telling("the statements that no shelf is asked");
   private @Nullable ShelvedDataSource wrapped;
   private volatile @Nullable JmxBeans views;
-  private final StatementMemory texts = new StatementMemory();
   private final Verdicts verdicts;
   private final Clearings clearings;
   private final @Nullable Survivors survivors;
   private final @Nullable SharedAnswers shared;
   private final Joining joining = new Joining(new Joined());
   private volatile boolean closed;
-
-  /** Why a wrapped data source has failed at last, or for good; null if none has. */
-  private volatile @Nullable Throwable doorFailure;
 
   private WarmShelf(Builder builder, TimeSource time, Board board) {
     this.dataSource = builder.dataSource;
@@ -129,18 +114,25 @@ public final class WarmShelf implements AutoCloseable {
     Map<String, Shelf> made = new TreeMap<>();
     builder.policies.forEach((name, policy) -> made.put(name, new Shelf(name, policy, ground)));
     this.shelves = Map.copyOf(made);
-    this.rosters = new Rosters(this, new Shelf(Rosters.SHELF, Rosters.policy(), ground));
     this.observed = new Shelf(OBSERVED_SHELF, observedPolicy(), ground);
-    this.clearings = new Clearings(this, shelves);
+    this.engine =
+        new Engine(
+            new Engine.Ground(dataSource, namespace, board, time, feed),
+            new Engine.Knowledge(sessions, ownWrites, verdicts),
+            new Engine.Shelves(shelves, Map.copyOf(builder.recipes), observed),
+            joining::isDone);
+    this.rosters = new Rosters(engine, new Shelf(Rosters.SHELF, Rosters.policy(), ground));
+    this.clearings =
+        new Clearings(dataSource, board, time, ownWrites, verdicts, shelves, this::forgetSurvivors);
     this.survivors =
         builder.warmStart == null || feed == null
             ? null
-            : new Survivors(builder.warmStart, feed, board, time);
+            : new Survivors(builder.warmStart, feed, board, time, shelves.values(), verdicts);
     this.shared =
         builder.sharing == null || feed == null
             ? null
-            : new SharedAnswers(builder.sharing, this, feed, board, time);
-    this.recipes = Map.copyOf(builder.recipes);
+            : new SharedAnswers(builder.sharing, clearings, feed, board, time);
+    engine.complete(rosters, survivors, shared);
     this.rules = List.copyOf(builder.rules);
   }
 
@@ -178,7 +170,7 @@ public final class WarmShelf implements AutoCloseable {
    *     tokens
    */
   public QueryDraft query(String sql) {
-    return new QueryDraft(this, texts.of(sql));
+    return new QueryDraft(engine, engine.statement(sql));
   }
 
   /**
@@ -187,18 +179,7 @@ public final class WarmShelf implements AutoCloseable {
    * @throws IllegalArgumentException if there is none
    */
   public Shelf shelf(String name) {
-    Shelf found = shelves.get(name);
-    if (found == null) {
-      throw new IllegalArgumentException(
-          "There is no shelf '"
-              + name
-              + "'; there are "
-              + new TreeMap<>(shelves).keySet()
-              + ". Add it with shelf(\""
-              + name
-              + "\", ...) before open().");
-    }
-    return found;
+    return engine.shelf(name);
   }
 
   /** All shelves, and the library's own if one of them has a use for it. */
@@ -208,10 +189,6 @@ public final class WarmShelf implements AutoCloseable {
       all.add(rosters.shelf());
     }
     return all;
-  }
-
-  Recipe recipeOf(String shelf) {
-    return recipes.getOrDefault(shelf, Recipe.plain());
   }
 
   /** All shelves. */
@@ -260,7 +237,7 @@ public final class WarmShelf implements AutoCloseable {
    * @param sql with parameters as {@code :name} or {@code ?}; may have a {@code RETURNING} clause
    */
   public Write write(String sql) {
-    return new Write(this, texts.of(sql), null);
+    return new Write(engine, engine.statement(sql), null);
   }
 
   /**
@@ -272,7 +249,7 @@ public final class WarmShelf implements AutoCloseable {
    */
   public <V extends @Nullable Object> V inTransaction(Transaction.Work<V> work)
       throws SQLException {
-    return Transaction.run(this, work);
+    return Transaction.run(engine, work);
   }
 
   /** Callers share what is being loaded; nothing fits, so that nothing of it is kept. */
@@ -288,7 +265,7 @@ public final class WarmShelf implements AutoCloseable {
    * @param name what keys, logs and tools call it: the same name is the same function
    */
   public <V extends @Nullable Object> Computation<V> computation(String name) {
-    return new Computation<>(this, shelf(MAIN_SHELF), name);
+    return new Computation<>(engine, shelf(MAIN_SHELF), name);
   }
 
   /**
@@ -345,17 +322,17 @@ public final class WarmShelf implements AutoCloseable {
    * @param action run by whoever commits, before he goes on; it should throw nothing
    */
   public void afterCommit(Runnable action) {
-    transactions.afterCommit(action);
+    engine.transactions().afterCommit(action);
   }
 
   /** Values that are no query's, kept on the main shelf under names of the engineer's own. */
   public <V> ShelvedValues<V> values(String name, Class<V> type) {
-    return new ShelvedValues<>(this, shelf(MAIN_SHELF), name, type);
+    return new ShelvedValues<>(engine, shelf(MAIN_SHELF), name, type);
   }
 
   /** Invalidates all answers with this tag, in this process, in constant time. */
   public void clearTag(String tag) {
-    tickCleared(List.of(Lane.ofTag(tag)));
+    clearings.tick(List.of(Lane.ofTag(tag)));
   }
 
   /**
@@ -367,29 +344,17 @@ public final class WarmShelf implements AutoCloseable {
    */
   public void clearTable(String schema, String table) {
     Lane lane = Lane.ofTable(schema, table);
-    tickCleared(List.of(lane, lane.atLarge()));
+    clearings.tick(List.of(lane, lane.atLarge()));
   }
 
   /** Invalidates all answers that depend on this lane, in this process, in constant time. */
   public void clearLane(Lane lane) {
-    tickCleared(List.of(lane));
-  }
-
-  /** Invalidates what no change of the data has touched. */
-  long tickCleared(Collection<Lane> lanes) {
-    board.noteClearing(time.nanos());
-    return board.tick(lanes);
-  }
-
-  /** Whether a table of these lanes has been cleared by its name since a tick. */
-  boolean hasClearedTableOf(List<Lane> lanes, long since) {
-    return clearings.hasClearedTableOf(lanes, since);
+    clearings.tick(List.of(lane));
   }
 
   /** Invalidates all answers of all shelves, in this process, in constant time. */
   public void clearAll() {
-    board.noteClearing(time.nanos());
-    board.tickEverything();
+    clearings.tickAll();
   }
 
   /**
@@ -401,7 +366,7 @@ public final class WarmShelf implements AutoCloseable {
    */
   public SortedMap<Lane, List<String>> proposedColumns() throws SQLException {
     List<Analysed> analysed = new ArrayList<>();
-    for (SqlStatement query : texts.queries()) {
+    for (SqlStatement query : engine.remembered()) {
       AnalysedText text = query.analysedText(query.unknownTypes());
       Verdicts.Known known = verdicts.known(query, text, sessions.first(), Verdicts.ANY);
       if (known != null) {
@@ -409,10 +374,6 @@ public final class WarmShelf implements AutoCloseable {
       }
     }
     return Analysed.proposal(analysed);
-  }
-
-  void remember(SqlStatement query) {
-    texts.isQuery(query);
   }
 
   /** What the feed has counted and how it is; empty without a feed. */
@@ -436,15 +397,15 @@ public final class WarmShelf implements AutoCloseable {
    */
   public void recordTo(@Nullable Recorder recorder) {
     shelves.values().forEach(shelf -> shelf.recordTo(recorder));
-    around.to(recorder);
+    engine.around().to(recorder);
     if (feed != null) {
-      feed.tellChanges(recorder == null ? null : around::changed);
+      feed.tellChanges(recorder == null ? null : engine.around()::changed);
     }
   }
 
   /** The library's version. */
   public static String version() {
-    return StartLog.version();
+    return Library.version();
   }
 
   /** How it is now. Costs no word to the database. */
@@ -478,7 +439,7 @@ public final class WarmShelf implements AutoCloseable {
   }
 
   private Optional<Health> failing(Optional<Duration> lag, Map<String, String> gives) {
-    return Optional.ofNullable(doorFailure)
+    return Optional.ofNullable(engine.doorFailure())
         .map(
             why ->
                 (why instanceof LinkageError
@@ -505,25 +466,6 @@ public final class WarmShelf implements AutoCloseable {
             Optional.empty(),
             "changes come later than these shelves tolerate: " + late,
             gives);
-  }
-
-  /**
-   * A wrapped data source could not read from a shelf, or not show what was read. What is logged
-   * once is not logged for each read.
-   */
-  synchronized void doorHasFailed(Throwable why) {
-    boolean known = doorFailure != null;
-    if (!doorsAreShut()) {
-      doorFailure = why;
-    }
-    if (!known) {
-      LOG.error("A wrapped data source has failed; the database is asked instead.", why);
-    }
-  }
-
-  /** Whether nothing is read from shelves through wrapped data sources any more. */
-  boolean doorsAreShut() {
-    return doorFailure instanceof LinkageError;
   }
 
   /** What audits have found wrong that nobody has cleared yet, in words; empty for nothing. */
@@ -570,7 +512,7 @@ public final class WarmShelf implements AutoCloseable {
     OPEN.remove(this);
     joining.end();
     if (survivors != null) {
-      survivors.close(this);
+      survivors.close();
     }
     if (shared != null) {
       shared.close();
@@ -612,7 +554,7 @@ public final class WarmShelf implements AutoCloseable {
    */
   public DataSource dataSource() throws SQLException {
     ShelvedDataSource made = shelvedSource();
-    if (isJoined()) {
+    if (joining.isDone()) {
       made.shelves();
     }
     return made;
@@ -634,7 +576,7 @@ public final class WarmShelf implements AutoCloseable {
     synchronized (rules) {
       ShelvedDataSource known = wrapped;
       if (known == null) {
-        known = Door.over(this, dataSource, rules, asked);
+        known = Door.over(engine, dataSource, rules);
         wrapped = known;
       }
       return known;
@@ -646,52 +588,12 @@ public final class WarmShelf implements AutoCloseable {
    * frequent first: what rules are written from. At most 1,000 are told apart.
    */
   public List<AskedStatement> statements() {
-    return asked.all(refusals());
-  }
-
-  /** By which columns its changes are told apart. */
-  List<String> trackedColumns(Lane table) {
-    return feed == null ? List.of() : List.copyOf(feed.trackedColumns(table).keySet());
-  }
-
-  boolean isFollowed(Lane table) {
-    return feed == null || feed.covers(table);
-  }
-
-  Board board() {
-    return board;
-  }
-
-  AskedStatements asked() {
-    return asked;
-  }
-
-  /** Who is told of the statements that the database answers. */
-  Telling around() {
-    return around;
-  }
-
-  void admitSurvivors(KeyShape shape, Shelf shelf, AnswerForm form, Verdicts.Judged judged) {
-    if (survivors != null && judged.verdict() instanceof Verdict.Keepable) {
-      survivors.admit(shape, shelf, form, judged);
-    }
-  }
-
-  /** What other processes have of a statement's answers; null if they share none with this one. */
-  @Nullable Others others(KeptStatement statement, Verdicts.Judged judged) {
-    SharedAnswers all = shared;
-    SharedForm form = all == null ? null : all.form(statement, judged);
-    return all == null || form == null ? null : all.of(form);
+    return engine.asked().all(refusals());
   }
 
   /** How the store is that this process shares with others; empty if it shares none. */
   public Optional<SharedState> shared() {
     return Optional.ofNullable(shared).map(SharedAnswers::state);
-  }
-
-  /** Whether the shelves may answer; before, the database does. */
-  boolean isJoined() {
-    return joining.isDone();
   }
 
   /** How they come to follow their feed. */
@@ -721,12 +623,19 @@ public final class WarmShelf implements AutoCloseable {
         board.tickEverything();
       }
       if (survivors != null) {
-        survivors.begin(WarmShelf.this);
+        survivors.begin();
       }
       if (shared != null) {
         shared.begin();
       }
-      StartLog.tell(WarmShelf.this, Objects.requireNonNull(seen, "connected"), feed, rules);
+      StartLog.tell(
+          Objects.requireNonNull(seen, "connected"),
+          feed,
+          namespace,
+          shelves.values(),
+          room,
+          shared != null,
+          rules);
     }
 
     @Override
@@ -743,58 +652,6 @@ public final class WarmShelf implements AutoCloseable {
     }
   }
 
-  /** What shelves share that have no room of their own. */
-  Capacity sharedRoom() {
-    return room;
-  }
-
-  Shelf observedShelf() {
-    return observed;
-  }
-
-  Waits waits() {
-    return waits;
-  }
-
-  OpenTransactions transactions() {
-    return transactions;
-  }
-
-  Rosters rosters() {
-    return rosters;
-  }
-
-  OwnWrites ownWrites() {
-    return ownWrites;
-  }
-
-  /** The data source beneath. */
-  DataSource source() {
-    return dataSource;
-  }
-
-  TimeSource time() {
-    return time;
-  }
-
-  Sessions sessions() {
-    return sessions;
-  }
-
-  /** By which the program's entries are told from others'; may be empty. */
-  String namespace() {
-    return namespace;
-  }
-
-  /** The schema's version as far as is known; what was worked out for another is void. */
-  long schemaVersion() {
-    return board.schemaVersion();
-  }
-
-  Verdicts verdicts() {
-    return verdicts;
-  }
-
   /**
    * How many reads the database had to answer since their statement is refused: by its normal form,
    * and by the reason in words. At most 1,000 statements are told apart.
@@ -803,8 +660,9 @@ public final class WarmShelf implements AutoCloseable {
     return verdicts.refusals().all();
   }
 
-  SqlStatement statement(String sql) {
-    return texts.of(sql);
+  /** What its parts stand on. */
+  Engine engine() {
+    return engine;
   }
 
   /** What it shows of itself. */

@@ -23,17 +23,17 @@ import org.jspecify.annotations.Nullable;
 public final class Write {
   private static final Object UNSET = new Object();
 
-  private final WarmShelf warm;
+  private final Engine engine;
   private final SqlStatement statement;
   private final @Nullable Transaction transaction;
   private final @Nullable Object[] values;
   private final List<Replacement> replacements = new ArrayList<>();
 
   /** An answer to keep once the write has been committed. */
-  record Replacement(Question<?> question, @Nullable Answer given, WriteThrough mode) {}
+  record Replacement(Asking question, @Nullable Answer given, WriteThrough mode) {}
 
-  Write(WarmShelf warm, SqlStatement statement, @Nullable Transaction transaction) {
-    this.warm = warm;
+  Write(Engine engine, SqlStatement statement, @Nullable Transaction transaction) {
+    this.engine = engine;
     this.statement = statement;
     this.transaction = transaction;
     this.values = new @Nullable Object[statement.parameters().size()];
@@ -91,7 +91,7 @@ public final class Write {
    */
   public int run() throws SQLException {
     Transaction inside = transaction;
-    return inside != null ? inside.run(this) : warm.inTransaction(alone -> alone.run(this));
+    return inside != null ? inside.run(this) : Transaction.run(engine, alone -> alone.run(this));
   }
 
   SqlStatement statement() {

@@ -719,7 +719,7 @@ class DoorTest {
     Connection strange = org.mockito.Mockito.mock();
     DataSource source = org.mockito.Mockito.mock();
     org.mockito.Mockito.when(source.getConnection()).thenReturn(strange);
-    assertThatThrownBy(() -> Door.over(warm, source, List.of(), new AskedStatements()).shelves())
+    assertThatThrownBy(() -> Door.over(warm.engine(), source, List.of()).shelves())
         .isInstanceOf(SQLException.class)
         .hasMessageContaining("do not unwrap to PostgreSQL's driver");
   }

@@ -164,7 +164,7 @@ class JoiningTest {
       assertThatThrownBy(() -> values.madeFrom("public", "nobody_follows_it"))
           .isInstanceOf(IllegalArgumentException.class);
       assertThat(warm.shelf("main").held()).isNotEmpty();
-      assertThat(warm.isFollowed(Lane.ofTable("public", "port"))).isTrue();
+      assertThat(warm.engine().isFollowed(Lane.ofTable("public", "port"))).isTrue();
     }
   }
 

@@ -56,7 +56,7 @@ class RostersTest {
   }
 
   private void deliver() {
-    assertThat(warm.ownWrites().learned()).isTrue();
+    assertThat(warm.engine().ownWrites().learned()).isTrue();
   }
 
   private Reading<List<Map<String, Object>>> ask() throws Exception {
@@ -83,7 +83,7 @@ class RostersTest {
 
   private long misses() {
     Meters.Snapshot main = warm.shelf(WarmShelf.MAIN_SHELF).meters().snapshot();
-    return main.get(Count.MISSES) + warm.rosters().shelf().meters().snapshot().get(Count.MISSES);
+    return main.get(Count.MISSES) + warm.rosterMeters().get(Count.MISSES);
   }
 
   @Test

@@ -49,11 +49,6 @@ final class Ahead {
     this.restsUntil = filledAt;
   }
 
-  /** Whether an entry is one to be renewed ahead, once it is out of date. */
-  static boolean mayRenew(Entry entry) {
-    return entry.renewal().ahead() != null && entry.wasEverUsed();
-  }
-
   static Object naming(String shelf, Key key) {
     return new Renewed(shelf, key);
   }
@@ -127,7 +122,7 @@ final class Ahead {
    */
   private record Chosen(Entry entry, double saving) implements Comparable<Chosen> {
     static @Nullable Chosen of(Entry entry, long now) {
-      if (!mayRenew(entry) || entry.isExpired(now)) {
+      if (!entry.mayBeRenewedAhead() || entry.isExpired(now)) {
         return null;
       }
       double perNano = entry.uses() / (double) Math.max(1, now - entry.filledNanos());

@@ -1,5 +1,6 @@
 package dev.warmshelf.shelf;
 
+import dev.warmshelf.fresh.Durations;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.store.Fill.Life;
 import java.time.Duration;
@@ -59,10 +60,10 @@ public record Expiry(
    */
   public Expiry {
     if (sinceFill != null) {
-      Policy.requirePositive("TTL", sinceFill);
+      Durations.requirePositive("TTL", sinceFill);
     }
     if (sinceUse != null) {
-      Policy.requirePositive("time since the last use", sinceUse);
+      Durations.requirePositive("time since the last use", sinceUse);
     }
     if (ofEmpty != null && ofEmpty.isNegative()) {
       throw new IllegalArgumentException(
@@ -148,6 +149,6 @@ public record Expiry(
     if (duration == null) {
       return Long.MAX_VALUE;
     }
-    return duration.isNegative() ? 0 : Policy.saturatedNanos(duration);
+    return duration.isNegative() ? 0 : Durations.saturatedNanos(duration);
   }
 }

@@ -1,5 +1,6 @@
 package dev.warmshelf.shelf;
 
+import dev.warmshelf.fresh.Durations;
 import java.time.Duration;
 import java.util.Objects;
 
@@ -16,15 +17,15 @@ public record FeedTrust(Duration tolerance, WhenLost whenLost) {
    * @throws IllegalArgumentException if it is not
    */
   public FeedTrust {
-    Policy.requirePositive("tolerance", tolerance);
+    Durations.requirePositive("tolerance", tolerance);
     Objects.requireNonNull(whenLost, "whenLost");
   }
 
   long toleranceNanos() {
-    return Policy.saturatedNanos(tolerance);
+    return Durations.saturatedNanos(tolerance);
   }
 
   long lossBoundNanos() {
-    return Policy.saturatedNanos(whenLost.bound());
+    return Durations.saturatedNanos(whenLost.bound());
   }
 }

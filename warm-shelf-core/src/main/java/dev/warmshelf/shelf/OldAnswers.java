@@ -1,5 +1,6 @@
 package dev.warmshelf.shelf;
 
+import dev.warmshelf.fresh.Durations;
 import java.time.Duration;
 
 /**
@@ -89,14 +90,14 @@ public record OldAnswers(Duration whileLoading, Duration loadFrom, Duration when
   }
 
   long whileLoadingNanos() {
-    return Policy.saturatedNanos(whileLoading);
+    return Durations.saturatedNanos(whileLoading);
   }
 
   long loadFromNanos() {
-    return Policy.saturatedNanos(loadFrom);
+    return Durations.saturatedNanos(loadFrom);
   }
 
   long whenFailingNanos() {
-    return Policy.saturatedNanos(whenFailing);
+    return Durations.saturatedNanos(whenFailing);
   }
 }

@@ -1,5 +1,6 @@
 package dev.warmshelf.shelf;
 
+import dev.warmshelf.fresh.Durations;
 import java.time.Duration;
 import java.util.Objects;
 
@@ -50,7 +51,7 @@ public record Policy(
     Objects.requireNonNull(renewal, "renewal");
     Objects.requireNonNull(old, "old");
     Objects.requireNonNull(oversight, "oversight");
-    requirePositive("patience", patience);
+    Durations.requirePositive("patience", patience);
   }
 
   /** The defaults. */
@@ -148,20 +149,6 @@ public record Policy(
   }
 
   long patienceNanos() {
-    return saturatedNanos(patience);
-  }
-
-  /** {@link Duration#toNanos()}, or {@link Long#MAX_VALUE} for more than that can say. */
-  public static long saturatedNanos(Duration duration) {
-    return duration.compareTo(Duration.ofNanos(Long.MAX_VALUE)) >= 0
-        ? Long.MAX_VALUE
-        : duration.toNanos();
-  }
-
-  static void requirePositive(String what, Duration duration) {
-    if (duration.isNegative() || duration.isZero()) {
-      throw new IllegalArgumentException(
-          "A policy's " + what + " must be longer than zero, but is " + duration + ".");
-    }
+    return Durations.saturatedNanos(patience);
   }
 }

@@ -17,6 +17,8 @@ import java.util.ArrayDeque;
 import java.util.Deque;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
 
 /**
  * One read, from the question to the answer: look at what is kept; else join a load that is under
@@ -31,6 +33,8 @@ import org.jspecify.annotations.Nullable;
  * <p>Used once, by the thread that reads.
  */
 final class Read<A extends @Nullable Object, V extends @Nullable Object, X extends Exception> {
+  private static final Logger LOG = LoggerFactory.getLogger(Read.class);
+
   /** What this thread is loading just now, the innermost first. */
   private static final ThreadLocal<Deque<Read<?, ?, ?>>> LOADING =
       ThreadLocal.withInitial(ArrayDeque::new);
@@ -40,7 +44,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   /** What is kept of rosters serves many answers, so they pay for answers that load faster. */
   private static final int ROSTERS_SHARE = 5;
 
-  private final Shelf shelf;
+  private final ShelfState shelf;
   private final Key key;
   private final ReadRequest<A, X> request;
   private final Function<? super A, ? extends V> view;
@@ -78,7 +82,8 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   /** What those get who wait for this thread's load, as long as nothing better is known. */
   private Outcome outcome = new Outcome.GivenUp();
 
-  Read(Shelf shelf, Key key, ReadRequest<A, X> request, Function<? super A, ? extends V> view) {
+  Read(
+      ShelfState shelf, Key key, ReadRequest<A, X> request, Function<? super A, ? extends V> view) {
     this.shelf = shelf;
     this.key = key;
     this.request = request;
@@ -119,6 +124,16 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       return joinOrLoad();
     }
     return shelf.served(kept, origin, now, watermark, request, view);
+  }
+
+  /** Renews an answer on this thread, which is nobody's who waits for it. */
+  static <B extends @Nullable Object, E extends Exception> void renew(
+      ShelfState shelf, Key key, ReadRequest<B, E> request) {
+    try {
+      new Read<B, B, E>(shelf, key, request, value -> value).renew();
+    } catch (Exception e) {
+      LOG.debug("Shelf '{}' could not renew {} in the background", shelf.name(), key, e);
+    }
   }
 
   /**
@@ -165,7 +180,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       shelf.contents().drop(found, now);
     }
     if (missing <= Math.min(takes.whileLoadingNanos(), boundNanos)
-        && (missing < takes.loadFromNanos() || shelf.isBeingRenewed(key, request))) {
+        && (missing < takes.loadFromNanos() || shelf.isBeingRenewed(key, request, Read::renew))) {
       origin = Origin.OLD;
       shelf.meters().count(Count.OLD);
       Events.old(shelf.name(), key, missing);
@@ -400,7 +415,8 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
     origin = Origin.LOADED;
     A value = loaded();
-    Entry entry = shelf.loaded(key, value, request.lanes(before, value), fence, request);
+    Entry entry =
+        shelf.loaded(key, value, request.lanes(before, value), fence, request, Read::renew);
     if (bypass == null) {
       shelf.meters().loaded(entry.loadNanos());
     } else {
@@ -408,7 +424,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
     shelf.warnings().loaded(entry);
     if (invalidated != null) {
-      needless = Shelf.saysTheSame(invalidated, value, request);
+      needless = ShelfState.saysTheSame(invalidated, value, request);
       if (needless) {
         shelf.meters().count(Count.NEEDLESS);
       }

@@ -1,5 +1,6 @@
 package dev.warmshelf.shelf;
 
+import dev.warmshelf.fresh.Durations;
 import java.time.Duration;
 import java.util.Objects;
 import org.jspecify.annotations.Nullable;
@@ -83,6 +84,6 @@ public record Renewal(boolean looksAgain, @Nullable Duration mendsFrom, double a
   }
 
   long mendsFromNanos() {
-    return mendsFrom == null ? Long.MAX_VALUE : Policy.saturatedNanos(mendsFrom);
+    return mendsFrom == null ? Long.MAX_VALUE : Durations.saturatedNanos(mendsFrom);
   }
 }

@@ -20,6 +20,7 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.function.BiPredicate;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 import java.util.function.Function;
@@ -40,7 +41,7 @@ import org.slf4j.LoggerFactory;
  * <p>Thread-safe. A failing store surfaces here as its runtime exception.
  */
 final class ShelfContents implements Keeper {
-  private static final Logger LOG = LoggerFactory.getLogger(Shelf.class);
+  private static final Logger LOG = LoggerFactory.getLogger(ShelfContents.class);
 
   private final String shelf;
   private final Board board;
@@ -231,7 +232,7 @@ final class ShelfContents implements Keeper {
       return false;
     }
     boolean renewable = entry.renewal().byCaller() && entry.isRememberedBy(board);
-    return !renewable && !Ahead.mayRenew(entry) && !isOldOfUse(entry, now);
+    return !renewable && !entry.mayBeRenewedAhead() && !isOldOfUse(entry, now);
   }
 
   private boolean isOldOfUse(Entry entry, long now) {
@@ -408,10 +409,10 @@ final class ShelfContents implements Keeper {
    *
    * @return how many entries have left
    */
-  int clearDigest(String digest, ShelfLook look) {
+  int clearDigest(String digest, Function<String, @Nullable Entry> find) {
     board.noteClearing(time.nanos());
     clearedDigests.addKey(digest, board.tick(List.of()));
-    Entry found = look.find(digest);
+    Entry found = find.apply(digest);
     return found == null ? 0 : clear(found.key());
   }
 
@@ -421,10 +422,10 @@ final class ShelfContents implements Keeper {
    *
    * @return how many entries have left
    */
-  int clearForm(String form, ShelfLook look) {
+  int clearForm(String form, BiPredicate<Entry, String> isOfForm) {
     board.noteClearing(time.nanos());
     clearedDigests.addForm(form, board.tick(List.of()));
-    Predicate<Entry> isOf = entry -> look.isOf(entry, form);
+    Predicate<Entry> isOf = entry -> isOfForm.test(entry, form);
     Set<String> forms = new HashSet<>(Set.of(form));
     entriesThat(isOf).forEach(entry -> forms.add(entry.key().form().formDigest()));
     board.tick(forms.stream().map(each -> Lane.ofClearedForm(shelf, each)).toList());

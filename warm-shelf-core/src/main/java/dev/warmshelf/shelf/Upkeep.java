@@ -34,10 +34,25 @@ public final class Upkeep implements AutoCloseable {
           });
 
   private final Executor workers;
-  private final List<Shelf> shelves = new CopyOnWriteArrayList<>();
+  private final List<Kept> shelves = new CopyOnWriteArrayList<>();
   private final Set<Object> underWay = ConcurrentHashMap.newKeySet();
   private @Nullable Thread rounds;
   private volatile boolean closed;
+
+  /** A shelf that is looked after. */
+  interface Kept {
+    /** By which the program calls it. */
+    String name();
+
+    /** Whether no hit of it is being audited, or waits for it. */
+    boolean isIdle();
+
+    /** Whether there is something to do all the time. */
+    boolean renewsAhead();
+
+    /** Does what is to be done from time to time, whoever asks or not. */
+    void keepUp();
+  }
 
   /** Whether something is being renewed, or waits for a thread. */
   enum Begun {
@@ -91,13 +106,13 @@ public final class Upkeep implements AutoCloseable {
     return thread;
   }
 
-  void add(Shelf shelf) {
+  void add(Kept shelf) {
     if (this != NONE) {
       shelves.add(shelf);
     }
   }
 
-  void remove(Shelf shelf) {
+  void remove(Kept shelf) {
     shelves.remove(shelf);
   }
 
@@ -128,12 +143,12 @@ public final class Upkeep implements AutoCloseable {
 
   /** Whether nothing is being renewed or audited, and nothing waits for it. */
   public boolean isIdle() {
-    return underWay.isEmpty() && shelves.stream().allMatch(Shelf::isIdle);
+    return underWay.isEmpty() && shelves.stream().allMatch(Kept::isIdle);
   }
 
   /** Looks once what there is to do on each shelf. */
   public void round() {
-    for (Shelf shelf : shelves) {
+    for (Kept shelf : shelves) {
       try {
         shelf.keepUp();
       } catch (RuntimeException e) {
@@ -146,7 +161,7 @@ public final class Upkeep implements AutoCloseable {
     try {
       while (!closed) {
         round();
-        boolean soon = shelves.stream().anyMatch(Shelf::renewsAhead);
+        boolean soon = shelves.stream().anyMatch(Kept::renewsAhead);
         TimeUnit.NANOSECONDS.sleep((soon ? AHEAD_PAUSE : PAUSE).toNanos());
       }
     } catch (InterruptedException e) {

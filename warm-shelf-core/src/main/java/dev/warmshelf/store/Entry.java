@@ -336,4 +336,9 @@ public final class Entry {
   public boolean wasEverUsed() {
     return uses > 0;
   }
+
+  /** Whether it is one to be renewed before anybody asks for it again, once it is out of date. */
+  public boolean mayBeRenewedAhead() {
+    return renewal().ahead() != null && wasEverUsed();
+  }
 }

@@ -230,7 +230,7 @@ class KeepingTest {
             return super.lanes();
           }
         };
-    shelf.renew(Questions.key(1), late);
+    Read.renew(shelf.state(), Questions.key(1), late);
     assertThat(db.loads).isEqualTo(2);
     assertThat(shelf.meters().snapshot().get(Count.JOINED)).isZero();
     assertThat(shelf.meters().snapshot().databaseReads()).isEqualTo(2);

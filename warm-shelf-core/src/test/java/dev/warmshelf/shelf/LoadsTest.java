@@ -210,7 +210,7 @@ class LoadsTest {
     }
     assertThat(most.get()).isEqualTo(Loads.MOST_AT_ONCE);
     assertThat(loads.get()).isLessThan(reads);
-    assertThat(shelf.loads().size()).isZero();
+    assertThat(shelf.state().loads().size()).isZero();
   }
 
   @Test

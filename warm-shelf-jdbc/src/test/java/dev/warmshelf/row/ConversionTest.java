@@ -58,15 +58,15 @@ class ConversionTest {
     byte[] given = (byte[]) convert(kept, byte[].class);
     given[0] = 9;
     assertThat(kept).containsExactly(1, 2);
-    assertThat(Mapper.to(byte[].class).makesImmutable(true)).isFalse();
-    assertThat(Mapper.to(List.class).makesImmutable(true)).isFalse();
-    assertThat(Mapper.to(List.class).makesImmutable(false)).isTrue();
-    assertThat(Mapper.to(Pair.class).makesImmutable(false)).isTrue();
+    assertThat(Mappers.to(byte[].class).makesImmutable(true)).isFalse();
+    assertThat(Mappers.to(List.class).makesImmutable(true)).isFalse();
+    assertThat(Mappers.to(List.class).makesImmutable(false)).isTrue();
+    assertThat(Mappers.to(Pair.class).makesImmutable(false)).isTrue();
   }
 
   @Test
   void componentsAreFoundWhateverTheCaseAndUnderscores() {
-    Mapper<Pair> mapper = Mapper.to(Pair.class);
+    Mapper<Pair> mapper = Mappers.to(Pair.class);
     assertThat(
             mapper.on(List.of("RIGHT", "more", "left_side")).apply(new Object[] {7, "unused", "x"}))
         .isEqualTo(new Pair("x", 7));
@@ -74,7 +74,7 @@ class ConversionTest {
         .hasMessageContaining("Two columns could fill Pair.leftSide");
     assertThatThrownBy(() -> mapper.on(List.of("right")))
         .hasMessageContaining("No column fills Pair.leftSide");
-    assertThatThrownBy(() -> Mapper.to(String.class).on(List.of("a", "b")))
+    assertThatThrownBy(() -> Mappers.to(String.class).on(List.of("a", "b")))
         .hasMessageContaining("one column");
   }
 
@@ -82,16 +82,16 @@ class ConversionTest {
   void mapsHaveEveryColumnAndCopyBytes() {
     byte[] kept = {1, 2};
     Map<String, Object> map =
-        Mapper.toMaps().on(List.of("a", "b")).apply(new Object[] {null, kept});
+        Mappers.toMaps().on(List.of("a", "b")).apply(new Object[] {null, kept});
     ((byte[]) map.get("b"))[0] = 9;
     assertThat(kept).containsExactly(1, 2);
     assertThat(map).containsKey("a").hasSize(2);
     assertThatThrownBy(() -> map.put("c", 1)).isInstanceOf(UnsupportedOperationException.class);
-    assertThat(Mapper.toMaps().makesImmutable(true)).isFalse();
-    assertThat(Mapper.toMaps().makesImmutable(false)).isTrue();
-    assertThatThrownBy(() -> Mapper.toMaps().on(List.of("a", "a")))
+    assertThat(Mappers.toMaps().makesImmutable(true)).isFalse();
+    assertThat(Mappers.toMaps().makesImmutable(false)).isTrue();
+    assertThatThrownBy(() -> Mappers.toMaps().on(List.of("a", "a")))
         .hasMessageContaining("same label");
-    assertThatThrownBy(() -> Mapper.toMaps().row(Map.of())).hasMessageContaining("record");
+    assertThatThrownBy(() -> Mappers.toMaps().row(Map.of())).hasMessageContaining("record");
   }
 
   private static Object convert(Object value, Class<?> type) {

@@ -1,0 +1,257 @@
+package dev.warmshelf;
+
+import dev.warmshelf.feed.Feed;
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Lane;
+import dev.warmshelf.lane.ProbePlan.Tied;
+import dev.warmshelf.row.AnswerForm;
+import dev.warmshelf.session.Waits;
+import dev.warmshelf.shelf.Others;
+import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.Telling;
+import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.sql.StatementMemory;
+import dev.warmshelf.sql.Verdict;
+import java.time.Duration;
+import java.util.Collection;
+import java.util.List;
+import java.util.Map;
+import java.util.TreeMap;
+import java.util.function.BooleanSupplier;
+import javax.sql.DataSource;
+import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * What questions, writes and wrapped data sources of one program stand on together: its database,
+ * its shelves, and what is known of its statements. {@link WarmShelf} puts it together, and is what
+ * programs see.
+ *
+ * <p>Thread-safe.
+ */
+final class Engine {
+  private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
+
+  private final DataSource dataSource;
+  private final String namespace;
+  private final Board board;
+  private final TimeSource time;
+  private final @Nullable Feed feed;
+  private final Sessions sessions;
+  private final OwnWrites ownWrites;
+  private final Verdicts verdicts;
+  private final Map<String, Shelf> shelves;
+  private final Map<String, Recipe> recipes;
+  private final Shelf observed;
+  private final BooleanSupplier joined;
+  private final OpenTransactions transactions = new OpenTransactions();
+  private final Waits waits = new Waits();
+  private final AskedStatements asked = new AskedStatements();
+  private final Telling around = new Telling("the statements that no shelf is asked");
+  private final StatementMemory texts = new StatementMemory();
+  private @Nullable Excluding excluding;
+  private @Nullable Survivors survivors;
+  private @Nullable SharedAnswers shared;
+
+  /** Why a wrapped data source has failed at last, or for good; null if none has. */
+  private volatile @Nullable Throwable doorFailure;
+
+  /** What its shelves are made of. */
+  record Ground(
+      DataSource dataSource, String namespace, Board board, TimeSource time, @Nullable Feed feed) {}
+
+  /** What it knows of statements and sessions, and of this program's writes. */
+  record Knowledge(Sessions sessions, OwnWrites ownWrites, Verdicts verdicts) {}
+
+  /**
+   * Its shelves.
+   *
+   * @param observed the library's own, for statements that no rule keeps and a computation reads
+   */
+  record Shelves(Map<String, Shelf> all, Map<String, Recipe> recipes, Shelf observed) {}
+
+  /** Knows without asking the database which changes cannot reach an answer. */
+  @FunctionalInterface
+  interface Excluding {
+    /**
+     * Whether no changed row is tied to one that counts.
+     *
+     * @param limit how long to wait for others who are finding out
+     */
+    boolean excludes(Tied tied, Duration limit);
+  }
+
+  /**
+   * @param joined whether the shelves may answer; before, the database does
+   */
+  Engine(Ground ground, Knowledge knowledge, Shelves shelves, BooleanSupplier joined) {
+    this.dataSource = ground.dataSource();
+    this.namespace = ground.namespace();
+    this.board = ground.board();
+    this.time = ground.time();
+    this.feed = ground.feed();
+    this.sessions = knowledge.sessions();
+    this.ownWrites = knowledge.ownWrites();
+    this.verdicts = knowledge.verdicts();
+    this.shelves = shelves.all();
+    this.recipes = shelves.recipes();
+    this.observed = shelves.observed();
+    this.joined = joined;
+  }
+
+  /** Gives it what stands on it itself; to be called once, before the first question. */
+  void complete(
+      Excluding rosters, @Nullable Survivors fromBefore, @Nullable SharedAnswers withOthers) {
+    this.excluding = rosters;
+    this.survivors = fromBefore;
+    this.shared = withOthers;
+  }
+
+  /**
+   * A shelf by name.
+   *
+   * @throws IllegalArgumentException if there is none
+   */
+  Shelf shelf(String name) {
+    Shelf found = shelves.get(name);
+    if (found == null) {
+      throw new IllegalArgumentException(
+          "There is no shelf '"
+              + name
+              + "'; there are "
+              + new TreeMap<>(shelves).keySet()
+              + ". Add it with shelf(\""
+              + name
+              + "\", ...) before open().");
+    }
+    return found;
+  }
+
+  Recipe recipeOf(String shelf) {
+    return recipes.getOrDefault(shelf, Recipe.plain());
+  }
+
+  Shelf observedShelf() {
+    return observed;
+  }
+
+  /** The data source beneath. */
+  DataSource source() {
+    return dataSource;
+  }
+
+  /** By which the program's entries are told from others'; may be empty. */
+  String namespace() {
+    return namespace;
+  }
+
+  TimeSource time() {
+    return time;
+  }
+
+  Sessions sessions() {
+    return sessions;
+  }
+
+  OwnWrites ownWrites() {
+    return ownWrites;
+  }
+
+  Verdicts verdicts() {
+    return verdicts;
+  }
+
+  OpenTransactions transactions() {
+    return transactions;
+  }
+
+  Waits waits() {
+    return waits;
+  }
+
+  AskedStatements asked() {
+    return asked;
+  }
+
+  /** Who is told of the statements that the database answers. */
+  Telling around() {
+    return around;
+  }
+
+  SqlStatement statement(String sql) {
+    return texts.of(sql);
+  }
+
+  void remember(SqlStatement query) {
+    texts.isQuery(query);
+  }
+
+  /** Those that were remembered. */
+  Collection<SqlStatement> remembered() {
+    return texts.queries();
+  }
+
+  /** The schema's version as far as is known; what was worked out for another is void. */
+  long schemaVersion() {
+    return board.schemaVersion();
+  }
+
+  /** Whether the shelves may answer; before, the database does. */
+  boolean isJoined() {
+    return joined.getAsBoolean();
+  }
+
+  /** By which columns its changes are told apart. */
+  List<String> trackedColumns(Lane table) {
+    return feed == null ? List.of() : List.copyOf(feed.trackedColumns(table).keySet());
+  }
+
+  boolean isFollowed(Lane table) {
+    return feed == null || feed.covers(table);
+  }
+
+  /** Whether no changed row is tied to one that counts, as far as is known. */
+  boolean excludes(Tied tied, Duration limit) {
+    return excluding != null && excluding.excludes(tied, limit);
+  }
+
+  void admitSurvivors(KeyShape shape, Shelf shelf, AnswerForm form, Verdicts.Judged judged) {
+    if (survivors != null && judged.verdict() instanceof Verdict.Keepable) {
+      survivors.admit(shape, shelf, form, judged);
+    }
+  }
+
+  /** What other processes have of a statement's answers; null if they share none with this one. */
+  @Nullable Others others(KeptStatement statement, Verdicts.Judged judged) {
+    SharedAnswers all = shared;
+    SharedForm form = all == null ? null : all.form(statement, judged);
+    return all == null || form == null ? null : all.of(form);
+  }
+
+  /**
+   * A wrapped data source could not read from a shelf, or not show what was read. What is logged
+   * once is not logged for each read.
+   */
+  synchronized void doorHasFailed(Throwable why) {
+    boolean known = doorFailure != null;
+    if (!doorsAreShut()) {
+      doorFailure = why;
+    }
+    if (!known) {
+      LOG.error("A wrapped data source has failed; the database is asked instead.", why);
+    }
+  }
+
+  /** Whether nothing is read from shelves through wrapped data sources any more. */
+  boolean doorsAreShut() {
+    return doorFailure instanceof LinkageError;
+  }
+
+  /** Why a wrapped data source has failed at last, or for good; null if none has. */
+  @Nullable Throwable doorFailure() {
+    return doorFailure;
+  }
+}
