@@ -12,10 +12,10 @@ import java.sql.SQLException;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HexFormat;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.Set;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicReference;
 import java.util.concurrent.locks.LockSupport;
@@ -405,7 +405,7 @@ public final class LocalPostgres implements AutoCloseable {
    */
   public static List<String> removeAbandoned() throws IOException {
     List<String> done = new ArrayList<>();
-    for (Path where : Set.of(home(), place())) {
+    for (Path where : new LinkedHashSet<>(List.of(home(), place()))) {
       OwnedDirectory.deleteAbandoned(
           where,
           directory -> {
