@@ -84,7 +84,7 @@ final class DemoCommand implements Callable<Integer> {
       screen.line(line + ".");
     }
     long began = System.nanoTime();
-    heading(screen, 1, "A database of our own");
+    screen.heading(1, "A database of our own");
     screen.status("   starting PostgreSQL");
     LocalPostgres server = LocalPostgres.start();
     Thread onInterrupt = new Thread(() -> stop(server, screen), "ctrl-c");
@@ -177,7 +177,7 @@ final class DemoCommand implements Callable<Integer> {
   }
 
   private static void whereToGoNext(Screen screen) {
-    heading(screen, 8, "Where to go next");
+    screen.heading(8, "Where to go next");
     screen.line(
         "   ./shelf key \"SELECT ...\"    what a statement's key is, and whether it may be kept");
     screen.line(
@@ -209,11 +209,6 @@ final class DemoCommand implements Callable<Integer> {
     } catch (IOException e) {
       screen.line("shelf: " + server.directory() + " could not be deleted: " + e.getMessage());
     }
-  }
-
-  static void heading(Screen screen, int number, String title) {
-    screen.line("");
-    screen.line(number + "  " + title);
   }
 
   private static String since(long beganNanos) {

@@ -96,7 +96,7 @@ final class DemoStory {
   }
 
   private void whatToKeep() throws Exception {
-    DemoCommand.heading(screen, 7, "What to keep, and whether its keys are right");
+    screen.heading(7, "What to keep, and whether its keys are right");
     say(
         "a program as somebody has drafted it asks for %d s; of what reaches the server, its own",
         DRAFT.toSeconds());
@@ -112,7 +112,7 @@ final class DemoStory {
   }
 
   private void baseline(ShelvedQuery<Departure> departures) throws SQLException {
-    DemoCommand.heading(screen, 2, "The direct read, before anything is kept");
+    screen.heading(2, "The direct read, before anything is kept");
     Histogram direct = new Histogram(3);
     long first = 0;
     int rows = 0;
@@ -149,7 +149,7 @@ final class DemoStory {
   }
 
   private void firstAndSecondRead(ShelvedQuery<Departure> departures) throws SQLException {
-    DemoCommand.heading(screen, 3, "The same through the shelf");
+    screen.heading(3, "The same through the shelf");
     warmUp(departures);
     DatabaseWork work = boardsAsked();
     for (String which : List.of("first read ", "second read")) {
@@ -203,8 +203,7 @@ final class DemoStory {
   }
 
   private void somebodyElseBooks(ShelvedQuery<Departure> departures) throws SQLException {
-    DemoCommand.heading(
-        screen, 4, "Somebody else books, with plain SQL, on a connection of their own");
+    screen.heading(4, "Somebody else books, with plain SQL, on a connection of their own");
     Departure before = board(departures).list().value().get(0);
     long committed;
     try (Connection connection = others.getConnection();
@@ -236,7 +235,7 @@ final class DemoStory {
   }
 
   private void otherProcesses() throws Exception {
-    DemoCommand.heading(screen, 5, "Another process, and one that is started anew");
+    screen.heading(5, "Another process, and one that is started anew");
     StoreSchema.create(others, STORE_BYTES, List.of());
     Path directory = Files.createTempDirectory("warm-shelf-demo");
     Path file = directory.resolve("answers");
@@ -289,7 +288,7 @@ final class DemoStory {
   }
 
   private boolean readersAndWriters(int seconds, int readers, PageOptions pages) throws Exception {
-    DemoCommand.heading(screen, 6, "Readers and writers together, for " + seconds + " seconds");
+    screen.heading(6, "Readers and writers together, for " + seconds + " seconds");
     RunSettings settings =
         new RunSettings(
             EnumSet.of(WayKind.TTL, WayKind.TABLES, WayKind.ANSWERS, WayKind.MENDED, WayKind.OLD),

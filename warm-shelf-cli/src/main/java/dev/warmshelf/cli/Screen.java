@@ -23,6 +23,12 @@ final class Screen {
     out.flush();
   }
 
+  /** Begins a numbered section. */
+  void heading(int number, String title) {
+    line("");
+    line(number + "  " + title);
+  }
+
   /** Shows a passing state; nothing is shown where it could not be taken back. */
   void status(String text) {
     if (terminal) {

@@ -15,6 +15,9 @@ import javax.sql.DataSource;
  * and with one that makes it a reader. The password is in their environment.
  */
 final class SharingProcesses implements Sharers {
+  /** What each of them runs. */
+  private static final String TOOL = SharingProcesses.class.getPackageName() + ".Main";
+
   static final String OPTION = "--reads-for";
 
   /** One to read, one to follow, one to look at the catalogue; the store's. */
@@ -43,7 +46,7 @@ final class SharingProcesses implements Sharers {
   public Process start(int number, String name) throws IOException {
     List<String> line = new ArrayList<>(arguments);
     line.addAll(List.of(OPTION, Integer.toString(number), name));
-    ProcessBuilder process = OwnJava.running(Main.class, line.toArray(new String[0]));
+    ProcessBuilder process = OwnJava.running(TOOL, line.toArray(new String[0]));
     process.environment().putAll(environment);
     return process.start();
   }

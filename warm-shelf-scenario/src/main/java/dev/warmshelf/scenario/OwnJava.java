@@ -12,6 +12,11 @@ public final class OwnJava {
 
   /** One that runs this class, not started yet; what it complains of is shown here. */
   public static ProcessBuilder running(Class<?> main, String... arguments) {
+    return running(List.of(), main.getName(), arguments);
+  }
+
+  /** The same, by the name of the class. */
+  public static ProcessBuilder running(String main, String... arguments) {
     return running(List.of(), main, arguments);
   }
 
@@ -21,6 +26,10 @@ public final class OwnJava {
    * @param options such as {@code -Xmx64m}
    */
   public static ProcessBuilder running(List<String> options, Class<?> main, String... arguments) {
+    return running(options, main.getName(), arguments);
+  }
+
+  private static ProcessBuilder running(List<String> options, String main, String... arguments) {
     List<String> line = new ArrayList<>();
     line.add(ProcessHandle.current().info().command().orElse("java"));
     line.addAll(options);
@@ -30,7 +39,7 @@ public final class OwnJava {
     }
     line.add("-cp");
     line.add(System.getProperty("java.class.path"));
-    line.add(main.getName());
+    line.add(main);
     line.addAll(List.of(arguments));
     return new ProcessBuilder(line).redirectError(ProcessBuilder.Redirect.INHERIT);
   }
