@@ -12,7 +12,6 @@ import java.sql.SQLException;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HexFormat;
-import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -49,12 +48,6 @@ public final class LocalPostgres implements AutoCloseable {
   static final String PASSWORDS_PROPERTY = "org.postgresql.pgpassfile";
 
   private static final String PASSWORD = randomText();
-
-  /** A directory, such as one that is kept in memory. */
-  private static final String PLACE_PROPERTY = "warmshelf.servers";
-
-  /** The databases of a run of many tests take less. */
-  private static final long ROOM = 12L << 30;
 
   /** Of servers of this process that run; the driver is told of the first one's. */
   private static final List<Path> PASSWORD_FILES = new ArrayList<>();
@@ -144,7 +137,6 @@ public final class LocalPostgres implements AutoCloseable {
   private static LocalPostgres start(
       Map<String, String> settings, Consumer<EmbeddedPostgres.Builder> adjust) throws IOException {
     PrivateDirectory.make(home());
-    Path place = place();
     AtomicReference<@Nullable OwnedDirectory> begun = new AtomicReference<>();
     AtomicReference<@Nullable LocalPostgres> made = new AtomicReference<>();
     Thread ifEnded =
@@ -157,7 +149,7 @@ public final class LocalPostgres implements AutoCloseable {
             },
             "server-ends");
     Runtime.getRuntime().addShutdownHook(ifEnded);
-    OwnedDirectory directory = OwnedDirectory.create(place, begun::set);
+    OwnedDirectory directory = OwnedDirectory.create(home(), begun::set);
     try {
       EmbeddedPostgres.Builder builder = builder(directory.path());
       settings.forEach(builder::setServerConfig);
@@ -405,29 +397,13 @@ public final class LocalPostgres implements AutoCloseable {
    */
   public static List<String> removeAbandoned() throws IOException {
     List<String> done = new ArrayList<>();
-    for (Path where : new LinkedHashSet<>(List.of(home(), place()))) {
-      OwnedDirectory.deleteAbandoned(
-          where,
-          directory -> {
-            String stopped = stopServerIn(directory) ? "stopped its PostgreSQL and " : "";
-            done.add("An earlier run was killed: " + stopped + "deleted " + directory);
-          });
-    }
+    OwnedDirectory.deleteAbandoned(
+        home(),
+        directory -> {
+          String stopped = stopServerIn(directory) ? "stopped its PostgreSQL and " : "";
+          done.add("An earlier run was killed: " + stopped + "deleted " + directory);
+        });
     return done;
-  }
-
-  /**
-   * Where servers' data are put: where {@code -Dwarmshelf.servers} says, in a directory of this
-   * user's alone, if there is much room; else at home.
-   */
-  private static Path place() throws IOException {
-    String named = System.getProperty(PLACE_PROPERTY, "");
-    if (named.isEmpty() || Files.getFileStore(Path.of(named)).getUsableSpace() < ROOM) {
-      return home();
-    }
-    Path place = Path.of(named, "warm-shelf-" + System.getProperty("user.name"));
-    PrivateDirectory.make(place);
-    return place;
   }
 
   /**
