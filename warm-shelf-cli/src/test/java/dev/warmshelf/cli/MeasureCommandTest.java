@@ -93,14 +93,14 @@ class MeasureCommandTest {
     assertThat(direct.database().work().orElseThrow().buffersFound()).isPositive();
     for (Figures kept : result.ways().subList(1, result.ways().size())) {
       assertThat(kept.staleness().never()).isZero();
-      assertThat(kept.hitRatio().orElseThrow()).isPositive();
       assertThat(kept.database().work().orElseThrow().calls())
           .isEqualTo(kept.database().ownCount());
       assertThat(kept.savedNanos()).as("worked out, be it less than nothing").isNotZero();
       if (kept.way() != WayKind.TABLES) { // of which nothing stays at so many writes
         assertThat(kept.bytesHeld()).as(kept.way().label()).isPositive();
+        assertThat(kept.hitRatio().orElseThrow()).isPositive();
+        assertThat(kept.database().ownCount()).isLessThan(kept.reads().count());
       }
-      assertThat(kept.database().ownCount()).isLessThan(kept.reads().count());
     }
     assertThat(new ComparisonReport(result).lines("").get(0))
         .contains(
