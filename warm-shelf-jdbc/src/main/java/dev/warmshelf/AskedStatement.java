@@ -1,5 +1,8 @@
 package dev.warmshelf;
 
+import java.util.LinkedHashMap;
+import java.util.Map;
+
 /**
  * A statement that was asked, with all that ask the same: by a query, or through {@link
  * WarmShelf#dataSource()}.
@@ -31,6 +34,19 @@ public record AskedStatement(
     public long all() {
       return hits + misses + direct;
     }
+  }
+
+  /** All of it, by the names under which it is shown: over JMX, in JSON, on the live page. */
+  public Map<String, Object> fields() {
+    Map<String, Object> fields = new LinkedHashMap<>();
+    fields.put("name", name);
+    fields.put("form", formDigest);
+    fields.put("hits", outcomes.hits());
+    fields.put("misses", outcomes.misses());
+    fields.put("direct", outcomes.direct());
+    fields.put("standing", standing);
+    fields.put("statement", normalForm);
+    return fields;
   }
 
   /** By its name, or if it has none by its form's digest. */

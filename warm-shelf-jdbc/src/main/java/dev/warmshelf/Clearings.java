@@ -13,7 +13,6 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
-import java.util.TreeSet;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.ToIntFunction;
 import javax.sql.DataSource;
@@ -33,7 +32,7 @@ final class Clearings {
   private final TimeSource time;
   private final OwnWrites ownWrites;
   private final Verdicts verdicts;
-  private final Map<String, Shelf> shelves;
+  private final NamedShelves shelves;
   private final Runnable forgetting;
 
   /** By name, the tick of the last clearing of tables that nobody may have asked for here. */
@@ -52,7 +51,7 @@ final class Clearings {
       TimeSource time,
       OwnWrites ownWrites,
       Verdicts verdicts,
-      Map<String, Shelf> shelves,
+      NamedShelves shelves,
       Runnable forgetting) {
     this.dataSource = dataSource;
     this.board = board;
@@ -80,15 +79,15 @@ final class Clearings {
     forgetting.run(); // it may name some of them that nobody knows yet
     long gone =
         switch (what.what()) {
-          case QUERY -> count(shelves.values(), shelf -> shelf.clearForm(what.name()));
-          case KEY -> count(shelves.values(), shelf -> shelf.clearEntry(what.name()));
+          case QUERY -> count(shelves.shelves(), shelf -> shelf.clearForm(what.name()));
+          case KEY -> count(shelves.shelves(), shelf -> shelf.clearEntry(what.name()));
           case SHELF -> {
-            Shelf shelf = shelves.get(what.name());
+            Shelf shelf = shelves.all().get(what.name());
             yield shelf == null ? 0 : counted(List.of(shelf), shelf::clear);
           }
-          case TABLE -> counted(shelves.values(), () -> clearTables(what.name()));
-          case TAG -> counted(shelves.values(), () -> tick(List.of(Lane.ofTag(what.name()))));
-          case ALL -> counted(shelves.values(), this::tickAll);
+          case TABLE -> counted(shelves.shelves(), () -> clearTables(what.name()));
+          case TAG -> counted(shelves.shelves(), () -> tick(List.of(Lane.ofTag(what.name()))));
+          case ALL -> counted(shelves.shelves(), this::tickAll);
         };
     LOG.info("Cleared {}: {} answers; asked for by {}", what, gone, what.by());
     return gone;
@@ -152,7 +151,7 @@ final class Clearings {
           "Without a feed no other process can be told; clear(...) clears in this one.");
     }
     if (what.what() == Clearing.What.SHELF) {
-      requireShelf(what.name());
+      shelves.get(what.name());
     }
     try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true);
         PreparedStatement statement = borrowed.connection().prepareStatement(EVERYWHERE)) {
@@ -161,12 +160,5 @@ final class Clearings {
       statement.execute();
     }
     ownWrites.learned();
-  }
-
-  private void requireShelf(String name) {
-    if (!shelves.containsKey(name)) {
-      throw new IllegalArgumentException(
-          "There is no shelf '" + name + "'; there are " + new TreeSet<>(shelves.keySet()) + ".");
-    }
   }
 }

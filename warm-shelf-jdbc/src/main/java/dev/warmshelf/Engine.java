@@ -18,7 +18,6 @@ import java.time.Duration;
 import java.util.Collection;
 import java.util.List;
 import java.util.Map;
-import java.util.TreeMap;
 import java.util.function.BooleanSupplier;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
@@ -43,9 +42,11 @@ final class Engine {
   private final Sessions sessions;
   private final OwnWrites ownWrites;
   private final Verdicts verdicts;
-  private final Map<String, Shelf> shelves;
+  private final NamedShelves shelves;
   private final Map<String, Recipe> recipes;
   private final Shelf observed;
+  private final @Nullable Survivors survivors;
+  private final @Nullable SharedAnswers shared;
   private final BooleanSupplier joined;
   private final OpenTransactions transactions = new OpenTransactions();
   private final Waits waits = new Waits();
@@ -53,8 +54,6 @@ final class Engine {
   private final Telling around = new Telling("the statements that no shelf is asked");
   private final StatementMemory texts = new StatementMemory();
   private @Nullable Excluding excluding;
-  private @Nullable Survivors survivors;
-  private @Nullable SharedAnswers shared;
 
   /** Why a wrapped data source has failed at last, or for good; null if none has. */
   private volatile @Nullable Throwable doorFailure;
@@ -71,7 +70,15 @@ final class Engine {
    *
    * @param observed the library's own, for statements that no rule keeps and a computation reads
    */
-  record Shelves(Map<String, Shelf> all, Map<String, Recipe> recipes, Shelf observed) {}
+  record Shelves(NamedShelves all, Map<String, Recipe> recipes, Shelf observed) {}
+
+  /**
+   * Answers that this process has not loaded.
+   *
+   * @param before those of an earlier one; null if there may be none
+   * @param others those of others that share a store; null if there is none
+   */
+  record Elsewhere(@Nullable Survivors before, @Nullable SharedAnswers others) {}
 
   /** Knows without asking the database which changes cannot reach an answer. */
   @FunctionalInterface
@@ -87,7 +94,12 @@ final class Engine {
   /**
    * @param joined whether the shelves may answer; before, the database does
    */
-  Engine(Ground ground, Knowledge knowledge, Shelves shelves, BooleanSupplier joined) {
+  Engine(
+      Ground ground,
+      Knowledge knowledge,
+      Shelves shelves,
+      Elsewhere elsewhere,
+      BooleanSupplier joined) {
     this.dataSource = ground.dataSource();
     this.namespace = ground.namespace();
     this.board = ground.board();
@@ -99,15 +111,14 @@ final class Engine {
     this.shelves = shelves.all();
     this.recipes = shelves.recipes();
     this.observed = shelves.observed();
+    this.survivors = elsewhere.before();
+    this.shared = elsewhere.others();
     this.joined = joined;
   }
 
   /** Gives it what stands on it itself; to be called once, before the first question. */
-  void complete(
-      Excluding rosters, @Nullable Survivors fromBefore, @Nullable SharedAnswers withOthers) {
+  void complete(Excluding rosters) {
     this.excluding = rosters;
-    this.survivors = fromBefore;
-    this.shared = withOthers;
   }
 
   /**
@@ -116,18 +127,7 @@ final class Engine {
    * @throws IllegalArgumentException if there is none
    */
   Shelf shelf(String name) {
-    Shelf found = shelves.get(name);
-    if (found == null) {
-      throw new IllegalArgumentException(
-          "There is no shelf '"
-              + name
-              + "'; there are "
-              + new TreeMap<>(shelves).keySet()
-              + ". Add it with shelf(\""
-              + name
-              + "\", ...) before open().");
-    }
-    return found;
+    return shelves.get(name);
   }
 
   Recipe recipeOf(String shelf) {

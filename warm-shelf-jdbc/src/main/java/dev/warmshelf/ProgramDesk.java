@@ -10,6 +10,7 @@ import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.function.Supplier;
 
 /** What a program shows, and does if it is asked, over JMX. */
 final class ProgramDesk implements Desk {
@@ -33,26 +34,19 @@ final class ProgramDesk implements Desk {
     List<Map<String, Object>> gives = new ArrayList<>();
     health.shelves().forEach((shelf, what) -> gives.add(Map.of("shelf", shelf, "gives", what)));
     all.put("Gives", OpenValues.rows("gives", gives));
-    all.put("Statements", OpenValues.rows("statement", statements()));
-    all.put("Needless", OpenValues.rows("needless", needless()));
+    all.put("Statements", lazily(() -> OpenValues.rows("statement", statements())));
+    all.put("Needless", lazily(() -> OpenValues.rows("needless", needless())));
     all.put("Shared", warm.shared().map(SharedState::inWords).orElse(""));
     return all;
   }
 
+  /** Only if it is asked for: there may be a thousand. */
+  private static Supplier<Object> lazily(Supplier<Object> rows) {
+    return rows;
+  }
+
   private List<Map<String, Object>> statements() {
-    List<Map<String, Object>> all = new ArrayList<>();
-    for (AskedStatement each : warm.statements()) {
-      Map<String, Object> fields = new LinkedHashMap<>();
-      fields.put("name", each.name());
-      fields.put("form", each.formDigest());
-      fields.put("hits", each.outcomes().hits());
-      fields.put("misses", each.outcomes().misses());
-      fields.put("direct", each.outcomes().direct());
-      fields.put("standing", each.standing());
-      fields.put("statement", each.normalForm());
-      all.add(fields);
-    }
-    return all;
+    return warm.statements().stream().map(AskedStatement::fields).toList();
   }
 
   private List<Map<String, Object>> needless() {

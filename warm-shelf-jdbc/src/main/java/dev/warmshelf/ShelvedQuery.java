@@ -17,7 +17,7 @@ import org.jspecify.annotations.Nullable;
  *
  * @param <T> what a row is mapped to
  */
-public final class ShelvedQuery<T> {
+public final class ShelvedQuery<T> implements ReferenceData.Source<T> {
   private final KeptStatement statement;
   private final Mapper<T> mapper;
   private final AskedStatements.Count count;
@@ -59,6 +59,7 @@ public final class ShelvedQuery<T> {
    *
    * @throws SQLException if the database could not be asked
    */
+  @Override
   public Reading<List<T>> list() throws SQLException {
     return question().list();
   }
@@ -125,22 +126,11 @@ public final class ShelvedQuery<T> {
               + ": "
               + normalForm());
     }
-    ShelvedQuery<T> query = requireKeepable();
-    return new ReferenceData<>(
-        new ReferenceData.Source<>() {
-          @Override
-          public Reading<List<T>> list() throws SQLException {
-            return query.list();
-          }
-
-          @Override
-          public Shelf shelf() {
-            return query.shelf();
-          }
-        });
+    return new ReferenceData<>(requireKeepable());
   }
 
   /** The shelf the answers are kept on. */
+  @Override
   public Shelf shelf() {
     return statement.shelf();
   }

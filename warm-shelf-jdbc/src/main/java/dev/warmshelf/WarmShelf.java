@@ -84,7 +84,7 @@ public final class WarmShelf implements AutoCloseable {
   private final @Nullable Feed feed;
   private final OwnWrites ownWrites;
   private final Upkeep upkeep;
-  private final Map<String, Shelf> shelves;
+  private final NamedShelves shelves;
   private final Engine engine;
   private final Rosters rosters;
   private final Shelf observed;
@@ -113,26 +113,27 @@ public final class WarmShelf implements AutoCloseable {
     Ground ground = new Ground(board, time, trust, room.room(time), upkeep);
     Map<String, Shelf> made = new TreeMap<>();
     builder.policies.forEach((name, policy) -> made.put(name, new Shelf(name, policy, ground)));
-    this.shelves = Map.copyOf(made);
+    this.shelves = new NamedShelves(Map.copyOf(made));
     this.observed = new Shelf(OBSERVED_SHELF, observedPolicy(), ground);
-    this.engine =
-        new Engine(
-            new Engine.Ground(dataSource, namespace, board, time, feed),
-            new Engine.Knowledge(sessions, ownWrites, verdicts),
-            new Engine.Shelves(shelves, Map.copyOf(builder.recipes), observed),
-            joining::isDone);
-    this.rosters = new Rosters(engine, new Shelf(Rosters.SHELF, Rosters.policy(), ground));
     this.clearings =
         new Clearings(dataSource, board, time, ownWrites, verdicts, shelves, this::forgetSurvivors);
     this.survivors =
         builder.warmStart == null || feed == null
             ? null
-            : new Survivors(builder.warmStart, feed, board, time, shelves.values(), verdicts);
+            : new Survivors(builder.warmStart, feed, board, time, shelves.shelves(), verdicts);
     this.shared =
         builder.sharing == null || feed == null
             ? null
             : new SharedAnswers(builder.sharing, clearings, feed, board, time);
-    engine.complete(rosters, survivors, shared);
+    this.engine =
+        new Engine(
+            new Engine.Ground(dataSource, namespace, board, time, feed),
+            new Engine.Knowledge(sessions, ownWrites, verdicts),
+            new Engine.Shelves(shelves, Map.copyOf(builder.recipes), observed),
+            new Engine.Elsewhere(survivors, shared),
+            joining::isDone);
+    this.rosters = new Rosters(engine, new Shelf(Rosters.SHELF, Rosters.policy(), ground));
+    engine.complete(rosters);
     this.rules = List.copyOf(builder.rules);
   }
 
@@ -179,12 +180,12 @@ public final class WarmShelf implements AutoCloseable {
    * @throws IllegalArgumentException if there is none
    */
   public Shelf shelf(String name) {
-    return engine.shelf(name);
+    return shelves.get(name);
   }
 
   /** All shelves, and the library's own if one of them has a use for it. */
   private Collection<Shelf> shownShelves() {
-    List<Shelf> all = new ArrayList<>(shelves.values());
+    List<Shelf> all = new ArrayList<>(shelves.shelves());
     if (feed != null && all.stream().anyMatch(s -> s.policy().renewal().mendsFrom() != null)) {
       all.add(rosters.shelf());
     }
@@ -193,7 +194,7 @@ public final class WarmShelf implements AutoCloseable {
 
   /** All shelves. */
   public Collection<Shelf> shelves() {
-    return shelves.values();
+    return shelves.shelves();
   }
 
   /**
@@ -396,7 +397,7 @@ public final class WarmShelf implements AutoCloseable {
    * name, if no rule keeps its answers.
    */
   public void recordTo(@Nullable Recorder recorder) {
-    shelves.values().forEach(shelf -> shelf.recordTo(recorder));
+    shelves.shelves().forEach(shelf -> shelf.recordTo(recorder));
     engine.around().to(recorder);
     if (feed != null) {
       feed.tellChanges(recorder == null ? null : engine.around()::changed);
@@ -411,14 +412,17 @@ public final class WarmShelf implements AutoCloseable {
   /** How it is now. Costs no word to the database. */
   public Health health() {
     Map<String, String> gives = new TreeMap<>();
-    shelves.forEach((name, shelf) -> gives.put(name, shelf.gives()));
+    shelves.all().forEach((name, shelf) -> gives.put(name, shelf.gives()));
     Watermark mark = board.watermark();
     Exception notJoined = joining.trouble();
     if (closed) {
       return new Health(
           Health.State.CLOSED, Optional.empty(), Optional.empty(), "it has been closed", gives);
     } else if (notJoined != null) {
-      shelves.keySet().forEach(name -> gives.put(name, "the database's answers, until it joins"));
+      shelves
+          .all()
+          .keySet()
+          .forEach(name -> gives.put(name, "the database's answers, until it joins"));
       String why = String.valueOf(notJoined.getMessage());
       return new Health(Health.State.WAITING, Optional.empty(), Optional.empty(), why, gives);
     } else if (feed == null) {
@@ -457,7 +461,7 @@ public final class WarmShelf implements AutoCloseable {
       return new Health(Health.State.FOUND_WRONG, lag, Optional.empty(), wrong, gives);
     }
     List<String> late =
-        shelves.values().stream().filter(Shelf::isFeedLost).map(Shelf::name).sorted().toList();
+        shelves.shelves().stream().filter(Shelf::isFeedLost).map(Shelf::name).sorted().toList();
     return late.isEmpty()
         ? new Health(Health.State.LIVE, lag, Optional.empty(), "", gives)
         : new Health(
@@ -471,7 +475,7 @@ public final class WarmShelf implements AutoCloseable {
   /** What audits have found wrong that nobody has cleared yet, in words; empty for nothing. */
   private String foundWrong() {
     List<String> found = new ArrayList<>();
-    shelves.values().stream()
+    shelves.shelves().stream()
         .sorted(Comparator.comparing(Shelf::name))
         .forEach(
             shelf ->
@@ -523,7 +527,7 @@ public final class WarmShelf implements AutoCloseable {
       shown.close();
     }
     upkeep.close();
-    shelves.values().forEach(Shelf::close);
+    shelves.shelves().forEach(Shelf::close);
     rosters.shelf().close();
     observed.close();
     verdicts.close();
@@ -632,7 +636,7 @@ public final class WarmShelf implements AutoCloseable {
           Objects.requireNonNull(seen, "connected"),
           feed,
           namespace,
-          shelves.values(),
+          shelves.shelves(),
           room,
           shared != null,
           rules);

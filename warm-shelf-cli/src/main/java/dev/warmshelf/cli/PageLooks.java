@@ -150,7 +150,7 @@ final class PageLooks {
   }
 
   private static Map<String, Object> query(AskedStatement asked, @Nullable Held held) {
-    Map<String, Object> fields = StatementsCommand.fields(asked);
+    Map<String, Object> fields = asked.fields();
     fields.put("entries", held == null ? 0 : held.entries());
     fields.put("bytes", held == null ? 0 : held.bytes());
     return fields;

@@ -15,7 +15,6 @@ import javax.management.JMException;
 import javax.management.MBeanException;
 import javax.management.MBeanServerConnection;
 import javax.management.ObjectName;
-import javax.management.openmbean.CompositeData;
 
 /** What a running program answers, and does, if it is asked over JMX. */
 final class ProgramDesk {
@@ -44,19 +43,22 @@ final class ProgramDesk {
     for (ObjectName name : all) {
       String called = called(name, all);
       if (shelf.isEmpty() || shelf.equals(called) || shelf.equals(shelf(name))) {
-        CompositeData[] found =
-            (CompositeData[])
-                invoke(
-                    name,
-                    "look",
-                    new Object[] {form, table, order, most},
-                    new String[] {TEXT, TEXT, TEXT, int.class.getName()});
-        List<Map<String, Object>> shown = new ArrayList<>();
-        for (int i = 1; i < found.length; i++) {
-          shown.add(fields(called, found[i]));
-        }
+        List<OpenRow> found =
+            rows(
+                name,
+                "look",
+                new Object[] {form, table, order, most},
+                TEXT,
+                TEXT,
+                TEXT,
+                int.class.getName());
+        OpenRow counts = found.get(0);
         pages.add(
-            new Page(called, (Long) found[0].get("entries"), (Long) found[0].get("bytes"), shown));
+            new Page(
+                called,
+                counts.number("entries"),
+                counts.number("bytes"),
+                found.stream().skip(1).map(row -> fields(called, row)).toList()));
       }
     }
     if (pages.isEmpty()) {
@@ -69,16 +71,9 @@ final class ProgramDesk {
   Map<String, Held> held(int most) throws IOException, Failure {
     Map<String, Held> all = new LinkedHashMap<>();
     for (ObjectName name : beans("shelf")) {
-      CompositeData[] found =
-          (CompositeData[])
-              invoke(name, "held", new Object[] {most}, new String[] {int.class.getName()});
-      for (CompositeData each : found) {
-        Held held =
-            new Held(
-                (String) each.get("statement"),
-                (Long) each.get("entries"),
-                (Long) each.get("bytes"));
-        all.merge((String) each.get("form"), held, Held::and);
+      for (OpenRow each : rows(name, "held", new Object[] {most}, int.class.getName())) {
+        Held held = new Held(each.text("statement"), each.number("entries"), each.number("bytes"));
+        all.merge(each.text("form"), held, Held::and);
       }
     }
     return all;
@@ -96,9 +91,7 @@ final class ProgramDesk {
     List<Map<String, Object>> all = new ArrayList<>();
     List<ObjectName> beans = beans("shelf");
     for (ObjectName name : beans) {
-      CompositeData[] found =
-          (CompositeData[]) invoke(name, "entry", new Object[] {digest}, new String[] {TEXT});
-      for (CompositeData each : found) {
+      for (OpenRow each : rows(name, "entry", new Object[] {digest}, TEXT)) {
         all.add(fields(called(name, beans), each));
       }
     }
@@ -230,12 +223,19 @@ final class ProgramDesk {
     }
   }
 
-  private static Map<String, Object> fields(String shelf, CompositeData data) {
+  /** What an operation gives. */
+  private List<OpenRow> rows(ObjectName bean, String what, Object[] inputs, String... types)
+      throws IOException, Failure {
+    return OpenValues.read(invoke(bean, what, inputs, types));
+  }
+
+  private static Map<String, Object> fields(String shelf, OpenRow data) {
     Map<String, Object> fields = new LinkedHashMap<>();
     fields.put("shelf", shelf);
     for (String name : ENTRY) {
-      if (data.containsKey(name)) {
-        fields.put(name, data.get(name));
+      Object value = data.fields().get(name);
+      if (value != null) {
+        fields.put(name, value);
       }
     }
     return fields;

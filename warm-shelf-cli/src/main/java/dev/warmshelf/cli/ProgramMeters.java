@@ -80,8 +80,8 @@ final class ProgramMeters {
   }
 
   private Meters read(ObjectName name) throws JMException, IOException {
-    String[] names = new String[server.getMBeanInfo(name).getAttributes().length];
     MBeanAttributeInfo[] infos = server.getMBeanInfo(name).getAttributes();
+    String[] names = new String[infos.length];
     for (int i = 0; i < names.length; i++) {
       names[i] = infos[i].getName();
     }

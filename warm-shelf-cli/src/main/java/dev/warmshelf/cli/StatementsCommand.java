@@ -81,7 +81,7 @@ final class StatementsCommand implements Callable<Integer> {
       throw new Failure(
           "The program has asked nothing yet, neither by a query nor through a wrapped data source.");
     }
-    return json ? asked.stream().map(each -> Json.onOneLine(fields(each))).toList() : table(asked);
+    return json ? asked.stream().map(each -> Json.onOneLine(each.fields())).toList() : table(asked);
   }
 
   /** What a recording has. */
@@ -131,19 +131,6 @@ final class StatementsCommand implements Callable<Integer> {
               Text.cut(each.normalForm(), WIDTH)));
     }
     return table.lines("");
-  }
-
-  /** In JSON, here and on the live page. */
-  static Map<String, Object> fields(AskedStatement asked) {
-    Map<String, Object> fields = new LinkedHashMap<>();
-    fields.put("name", asked.name());
-    fields.put("form", asked.formDigest());
-    fields.put("hits", asked.outcomes().hits());
-    fields.put("misses", asked.outcomes().misses());
-    fields.put("direct", asked.outcomes().direct());
-    fields.put("standing", asked.standing());
-    fields.put("statement", asked.normalForm());
-    return fields;
   }
 
   private static List<String> table(List<AskedStatement> asked) {

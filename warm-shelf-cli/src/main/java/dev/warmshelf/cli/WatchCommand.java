@@ -2,6 +2,7 @@ package dev.warmshelf.cli;
 
 import java.io.IOException;
 import java.io.PrintWriter;
+import java.util.List;
 import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
@@ -136,7 +137,9 @@ final class WatchCommand implements Callable<Integer> {
     ProgramMeters.Look before = meters.look();
     for (long left = times; left > 0 && !isOver(); left--) {
       ProgramMeters.Look now = meters.look();
-      WatchReport report = new WatchReport(program.name(), before, now, desk.needless());
+      WatchReport report =
+          new WatchReport(
+              program.name(), before, now, json || terminal ? desk.needless() : List.of());
       if (json) {
         out.println(Json.onOneLine(report.fields()));
       } else if (terminal) {

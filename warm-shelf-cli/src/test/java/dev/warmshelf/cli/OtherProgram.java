@@ -1,5 +1,7 @@
 package dev.warmshelf.cli;
 
+import static org.assertj.core.api.Assertions.assertThat;
+
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.fresh.Watermark;
@@ -14,6 +16,7 @@ import dev.warmshelf.scenario.OwnJava;
 import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Shelf;
+import java.io.BufferedReader;
 import java.time.Duration;
 import java.util.List;
 import java.util.Map;
@@ -26,6 +29,23 @@ final class OtherProgram {
   /** Starts it; it says "ready". */
   static Process start() throws Exception {
     return OwnJava.running(OtherProgram.class).start();
+  }
+
+  /** What is done with it. */
+  @FunctionalInterface
+  interface Looking {
+    void at(String pid) throws Exception;
+  }
+
+  /** Starts it, and ends it when that is done. */
+  static void whileItRuns(Looking looking) throws Exception {
+    Process other = start();
+    try (BufferedReader said = other.inputReader()) {
+      assertThat(said.readLine()).isEqualTo("ready");
+      looking.at(Long.toString(other.pid()));
+    } finally {
+      other.destroyForcibly();
+    }
   }
 
   public static void main(String[] arguments) throws Exception {

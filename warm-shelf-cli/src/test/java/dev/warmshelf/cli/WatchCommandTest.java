@@ -14,38 +14,35 @@ class WatchCommandTest {
   @Test
   @Timeout(60)
   void showsTheMetersOfAnotherProgram() throws Exception {
-    Process other = OtherProgram.start();
-    try (BufferedReader said = other.inputReader()) {
-      assertThat(said.readLine()).isEqualTo("ready");
-      String pid = Long.toString(other.pid());
-      Ran asJson = Ran.of("watch", pid, "--times", "1", "--json");
-      assertThat(asJson.err()).isEmpty();
-      JsonNode shelf = new ObjectMapper().readTree(asJson.out()).get("shelves").get(0);
-      assertThat(shelf.get("shelf").asText()).isEqualTo("the orders/main");
-      assertThat(shelf.get("lookups").asLong()).isEqualTo(4);
-      assertThat(shelf.get("hitRatio").asDouble()).isEqualTo(0.75);
-      assertThat(shelf.get("hitRatioNow").isNull()).isTrue();
-      assertThat(shelf.get("timeSavedNanos").isNumber()).isTrue();
-      assertThat(shelf.get("bytes").asLong()).isBetween(200L, 2_000L);
-      assertThat(shelf.get("feed").asText()).isEqualTo("none");
-      Ran asLines = Ran.of("watch", pid, "--times", "2");
-      assertThat(asLines.exitCode()).isZero();
-      assertThat(asLines.out().lines().toList())
-          .hasSize(2)
-          .allSatisfy(
-              line ->
-                  assertThat(line)
-                      .contains("shelf=\"the orders/main\" feed=none lookups/s=0 hits=", " memory=")
-                      .hasSizeLessThan(180));
-      Ran statements = Ran.of("statements", pid);
-      assertThat(statements.exitCode()).isZero();
-      assertThat(statements.out().lines().toList().get(2).split(" {3,}"))
-          .containsSubsequence("0123456789abcdef", "5", "2", "0");
-      assertThat(Ran.of("statements", pid, "--json").out())
-          .contains("\"form\":\"0123456789abcdef\",\"hits\":5,\"misses\":2");
-    } finally {
-      other.destroyForcibly();
-    }
+    OtherProgram.whileItRuns(
+        pid -> {
+          Ran asJson = Ran.of("watch", pid, "--times", "1", "--json");
+          assertThat(asJson.err()).isEmpty();
+          JsonNode shelf = new ObjectMapper().readTree(asJson.out()).get("shelves").get(0);
+          assertThat(shelf.get("shelf").asText()).isEqualTo("the orders/main");
+          assertThat(shelf.get("lookups").asLong()).isEqualTo(4);
+          assertThat(shelf.get("hitRatio").asDouble()).isEqualTo(0.75);
+          assertThat(shelf.get("hitRatioNow").isNull()).isTrue();
+          assertThat(shelf.get("timeSavedNanos").isNumber()).isTrue();
+          assertThat(shelf.get("bytes").asLong()).isBetween(200L, 2_000L);
+          assertThat(shelf.get("feed").asText()).isEqualTo("none");
+          Ran asLines = Ran.of("watch", pid, "--times", "2");
+          assertThat(asLines.exitCode()).isZero();
+          assertThat(asLines.out().lines().toList())
+              .hasSize(2)
+              .allSatisfy(
+                  line ->
+                      assertThat(line)
+                          .contains(
+                              "shelf=\"the orders/main\" feed=none lookups/s=0 hits=", " memory=")
+                          .hasSizeLessThan(180));
+          Ran statements = Ran.of("statements", pid);
+          assertThat(statements.exitCode()).isZero();
+          assertThat(statements.out().lines().toList().get(2).split(" {3,}"))
+              .containsSubsequence("0123456789abcdef", "5", "2", "0");
+          assertThat(Ran.of("statements", pid, "--json").out())
+              .contains("\"form\":\"0123456789abcdef\",\"hits\":5,\"misses\":2");
+        });
   }
 
   @Test

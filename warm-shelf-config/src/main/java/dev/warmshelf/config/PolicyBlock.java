@@ -71,30 +71,26 @@ final class PolicyBlock {
             block,
             "unused-for",
             expiry,
-            node -> with(expiry, Values.durationOrNone(node), expiry.ofEmpty()));
+            node ->
+                with(expiry, Values.durationOrNone(node), expiry.ofEmpty(), expiry.withProcess()));
     Expiry empty =
         mistakes.of(
             block,
             "empty-ttl",
             unused,
-            node -> with(unused, unused.sinceUse(), Values.durationOrNone(node)));
+            node ->
+                with(unused, unused.sinceUse(), Values.durationOrNone(node), unused.withProcess()));
     return like.expiring(
         mistakes.of(
             block,
             "ends-with-process",
             empty,
-            node ->
-                new Expiry(
-                    empty.sinceFill(),
-                    empty.sinceUse(),
-                    empty.end(),
-                    empty.ofEmpty(),
-                    Values.yes(node))));
+            node -> with(empty, empty.sinceUse(), empty.ofEmpty(), Values.yes(node))));
   }
 
   private static Expiry with(
-      Expiry other, @Nullable Duration sinceUse, @Nullable Duration ofEmpty) {
-    return new Expiry(other.sinceFill(), sinceUse, other.end(), ofEmpty, other.withProcess());
+      Expiry other, @Nullable Duration sinceUse, @Nullable Duration ofEmpty, boolean withProcess) {
+    return new Expiry(other.sinceFill(), sinceUse, other.end(), ofEmpty, withProcess);
   }
 
   private Policy holding(Policy like) {

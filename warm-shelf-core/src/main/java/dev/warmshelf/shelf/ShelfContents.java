@@ -20,7 +20,6 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
-import java.util.function.BiPredicate;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 import java.util.function.Function;
@@ -422,10 +421,9 @@ final class ShelfContents implements Keeper {
    *
    * @return how many entries have left
    */
-  int clearForm(String form, BiPredicate<Entry, String> isOfForm) {
+  int clearForm(String form, Predicate<Entry> isOf) {
     board.noteClearing(time.nanos());
     clearedDigests.addForm(form, board.tick(List.of()));
-    Predicate<Entry> isOf = entry -> isOfForm.test(entry, form);
     Set<String> forms = new HashSet<>(Set.of(form));
     entriesThat(isOf).forEach(entry -> forms.add(entry.key().form().formDigest()));
     board.tick(forms.stream().map(each -> Lane.ofClearedForm(shelf, each)).toList());

@@ -74,11 +74,7 @@ final class ShelfState implements Upkeep.Kept {
     this.followsFeed = ground.trust() == Ground.Trust.FEED;
     this.loads = new Loads(time, policy.patienceNanos());
     this.warnings =
-        new Warnings(
-            name,
-            Durations.saturatedNanos(policy.oversight().slowLoad()),
-            ground.board(),
-            ground.time());
+        new Warnings(name, Durations.saturatedNanos(policy.oversight().slowLoad()), board, time);
     this.contents = new ShelfContents(name, policy, ground, meters, storeOf);
     this.mendingWorth = new MendingWorth(policy.renewal().mendsFromNanos());
     this.toleranceNanos = policy.trust().toleranceNanos();
@@ -151,7 +147,8 @@ final class ShelfState implements Upkeep.Kept {
   }
 
   int clearHeld(String form) {
-    return contents.clearForm(form, look()::isOf);
+    ShelfLook look = look();
+    return contents.clearForm(form, entry -> look.isOf(entry, form));
   }
 
   /** A hit, audited and recorded if it should be. */

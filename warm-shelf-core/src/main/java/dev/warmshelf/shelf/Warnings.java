@@ -30,8 +30,9 @@ final class Warnings {
   private static final int MOST_EVIDENCE = 16;
 
   private static final int MOST_CAUSES = 1_000;
+
+  /** Of what comes after so many, nothing is counted. */
   private static final int MOST_TABLES = 1_000;
-  private static final String OTHERS = "others";
 
   private final String shelf;
   private final long slowNanos;
@@ -121,12 +122,12 @@ final class Warnings {
         .filter(lane -> before.isOutBy(board, lane))
         .map(Lane::table)
         .distinct()
-        .forEach(table -> of(table.name()).add(same, nanos, () -> request.toldApartBy(table)));
-  }
-
-  private Reloads of(String table) {
-    boolean isOneMore = byTable.size() < MOST_TABLES || byTable.containsKey(table);
-    return byTable.computeIfAbsent(isOneMore ? table : OTHERS, name -> new Reloads());
+        .filter(table -> byTable.size() < MOST_TABLES || byTable.containsKey(table.name()))
+        .forEach(
+            table ->
+                byTable
+                    .computeIfAbsent(table.name(), name -> new Reloads())
+                    .add(same, nanos, () -> request.toldApartBy(table)));
   }
 
   /** What changes invalidated needlessly, by table, that first which took the database longest. */

@@ -25,7 +25,8 @@ final class AttributesBean implements DynamicMBean {
   private final List<Operation> operations;
 
   /**
-   * @param attributes always the same names and classes; texts, numbers, truth values and rows
+   * @param attributes always the same names and classes; texts, numbers, truth values and rows, or
+   *     suppliers of them, which are asked only where somebody asks for the attribute
    * @param operations no two of one name
    */
   AttributesBean(
@@ -41,7 +42,11 @@ final class AttributesBean implements DynamicMBean {
     if (value == null) {
       throw new AttributeNotFoundException("There is no attribute '" + name + "'.");
     }
-    return value;
+    return made(value);
+  }
+
+  private static Object made(Object value) {
+    return value instanceof Supplier<?> supplier ? supplier.get() : value;
   }
 
   @Override
@@ -51,7 +56,7 @@ final class AttributesBean implements DynamicMBean {
     for (String name : names) {
       Object value = now.get(name);
       if (value != null) {
-        found.add(new Attribute(name, value));
+        found.add(new Attribute(name, made(value)));
       }
     }
     return found;
@@ -101,7 +106,7 @@ final class AttributesBean implements DynamicMBean {
                 each ->
                     new MBeanAttributeInfo(
                         each.getKey(),
-                        each.getValue().getClass().getName(),
+                        made(each.getValue()).getClass().getName(),
                         each.getKey(),
                         true,
                         false,

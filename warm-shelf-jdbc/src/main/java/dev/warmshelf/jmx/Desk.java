@@ -6,8 +6,8 @@ import java.util.Map;
 /** What a program shows as a whole, and does if it is asked. Thread-safe. */
 public interface Desk {
   /**
-   * Texts, numbers, truth values and {@link OpenValues#rows rows}, by name; always the same names
-   * and classes.
+   * Texts, numbers, truth values and {@link OpenValues#rows rows}, or suppliers of them, by name;
+   * always the same names and classes.
    */
   Map<String, Object> attributes();
 

@@ -59,19 +59,19 @@ final class EntryValues {
   }
 
   private static CompositeData[] held(Shelf shelf, int most) {
-    return shelf.held().entrySet().stream()
-        .sorted(Comparator.comparingLong(each -> -each.getValue().entries()))
-        .limit(most)
-        .map(
-            each -> {
-              Map<String, Object> fields = new LinkedHashMap<>();
-              fields.put("form", each.getKey().formDigest());
-              fields.put("statement", each.getKey().normalForm());
-              fields.put("entries", each.getValue().entries());
-              fields.put("bytes", each.getValue().bytes());
-              return OpenValues.of("held", fields);
-            })
-        .toArray(CompositeData[]::new);
+    return OpenValues.rows(
+        "held",
+        shelf.held().entrySet().stream()
+            .sorted(Comparator.comparingLong(each -> -each.getValue().entries()))
+            .limit(most)
+            .map(
+                each ->
+                    Map.<String, Object>of(
+                        "form", each.getKey().formDigest(),
+                        "statement", each.getKey().normalForm(),
+                        "entries", each.getValue().entries(),
+                        "bytes", each.getValue().bytes()))
+            .toList());
   }
 
   /** How many there are, then the entries. */

@@ -26,23 +26,37 @@ public final class OpenValues {
    * @param fields texts, numbers, truth values and arrays of them
    */
   static CompositeData of(String type, Map<String, Object> fields) {
+    return of(typeOf(type, fields), fields);
+  }
+
+  private static CompositeData of(CompositeType type, Map<String, Object> fields) {
+    try {
+      return new CompositeDataSupport(type, fields);
+    } catch (OpenDataException e) {
+      throw new IllegalStateException("A value cannot be shown over JMX.", e);
+    }
+  }
+
+  private static CompositeType typeOf(String type, Map<String, Object> fields) {
     List<OpenType<?>> types = new ArrayList<>();
     try {
       for (Object value : fields.values()) {
         types.add(typeOf(value));
       }
       String[] names = fields.keySet().toArray(new String[0]);
-      CompositeType all =
-          new CompositeType(type, type, names, names, types.toArray(new OpenType<?>[0]));
-      return new CompositeDataSupport(all, fields);
+      return new CompositeType(type, type, names, names, types.toArray(new OpenType<?>[0]));
     } catch (OpenDataException e) {
       throw new IllegalStateException("A value cannot be shown over JMX.", e);
     }
   }
 
-  /** Several of the same names. */
+  /** Several of the same names and classes. */
   public static CompositeData[] rows(String type, List<Map<String, Object>> rows) {
-    return rows.stream().map(row -> of(type, row)).toArray(CompositeData[]::new);
+    if (rows.isEmpty()) {
+      return new CompositeData[0];
+    }
+    CompositeType all = typeOf(type, rows.get(0));
+    return rows.stream().map(row -> of(all, row)).toArray(CompositeData[]::new);
   }
 
   /**

@@ -1,9 +1,8 @@
 package dev.warmshelf.postgres;
 
+import dev.warmshelf.key.Sha256;
 import dev.warmshelf.lane.ColumnKind;
 import java.nio.charset.StandardCharsets;
-import java.security.MessageDigest;
-import java.security.NoSuchAlgorithmException;
 import java.time.LocalDate;
 import java.time.temporal.ChronoUnit;
 import java.util.HexFormat;
@@ -48,12 +47,7 @@ record ColumnDigest(String column, ColumnKind.Type type) implements UnaryOperato
   @Override
   public String apply(String text) {
     byte[] hashed = (column + "=" + sent(text)).getBytes(StandardCharsets.UTF_8);
-    try {
-      byte[] digest = MessageDigest.getInstance("SHA-256").digest(hashed);
-      return HexFormat.of().formatHex(digest, 0, BYTES);
-    } catch (NoSuchAlgorithmException e) {
-      throw new IllegalStateException("Every Java platform has SHA-256.", e);
-    }
+    return HexFormat.of().formatHex(Sha256.begin().digest(hashed), 0, BYTES);
   }
 
   /** What the server writes of the value. */
