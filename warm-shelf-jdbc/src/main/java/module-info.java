@@ -9,6 +9,8 @@ module dev.warmshelf.jdbc {
   requires static org.postgresql.jdbc;
 
   exports dev.warmshelf;
+  exports dev.warmshelf.database to
+      dev.warmshelf.cli;
   exports dev.warmshelf.journal;
   exports dev.warmshelf.repository;
   exports dev.warmshelf.shared;

@@ -14,7 +14,8 @@ import dev.warmshelf.lane.MendingPlan.Wanted;
 import dev.warmshelf.lane.ProbePlan;
 import dev.warmshelf.lane.ProbePlan.Tied;
 import dev.warmshelf.meter.BypassReason;
-import dev.warmshelf.postgres.Session;
+import dev.warmshelf.database.Database;
+import dev.warmshelf.database.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.Binder;
 import dev.warmshelf.session.Borrowed;
@@ -46,7 +47,6 @@ import java.util.List;
 import java.util.Optional;
 import java.util.Set;
 import java.util.function.Function;
-import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -55,7 +55,7 @@ import org.slf4j.LoggerFactory;
  * A question as the shelf is asked it: a statement with values, who asks, and what kind of answer
  * he takes. To be asked once by one thread.
  */
-class Asking {
+final class Asking {
   private static final Logger LOG = LoggerFactory.getLogger(Asking.class);
 
   /** If more parts of an answer have changed, all of it is loaded again. */
@@ -64,22 +64,20 @@ class Asking {
   /** Stands for a parameter that has no value yet; null is a value. */
   private static final Object UNSET = new Object();
 
-  private static final String QUERY_CANCELED = "57014";
-
   private final KeptStatement statement;
-  final @Nullable Object[] values;
-  List<Lane> tags;
-  long freshWithinNanos = Long.MAX_VALUE;
-  long waitLimitNanos = Long.MAX_VALUE;
-  @Nullable Expiry expiry;
-  @Nullable OldAnswers old;
-  Caller caller = Caller.ANYBODY;
+  private final @Nullable Object[] values;
+  private List<Lane> tags;
+  private long freshWithinNanos = Long.MAX_VALUE;
+  private long waitLimitNanos = Long.MAX_VALUE;
+  private @Nullable Expiry expiry;
+  private @Nullable OldAnswers old;
+  private Caller caller = Caller.ANYBODY;
   private @Nullable Binder binder;
 
   /**
    * Whether the library asks for its own use: what its caller is in the midst of does not count.
    */
-  boolean ofLibrary;
+  private boolean ofLibrary;
 
   /** Why no shelf took part, in words; null if one did. */
   private @Nullable String around;
@@ -111,6 +109,53 @@ class Asking {
     this.old = same.old;
   }
 
+  /** Gives a parameter its value, as the key and the database get it. */
+  void give(int parameter, @Nullable Object value) {
+    values[parameter] = value;
+  }
+
+  /** Who asks; by default anybody. */
+  void by(Caller who) {
+    this.caller = who;
+  }
+
+  /** Misses no change that committed longer ago than this; by default there is no bound. */
+  void freshWithin(long nanos) {
+    this.freshWithinNanos = nanos;
+  }
+
+  /** Waits no longer than this for another caller's load; by default as long as that may take. */
+  void waitAtMost(long nanos) {
+    this.waitLimitNanos = nanos;
+  }
+
+  /** Ends otherwise than the shelf's policy says. */
+  void expiring(Expiry when) {
+    this.expiry = when;
+  }
+
+  /** Takes other old answers than the shelf's policy says. */
+  void taking(OldAnswers onPurpose) {
+    this.old = onPurpose;
+  }
+
+  /** Tags the answer. */
+  void tagged(Lane tag) {
+    List<Lane> all = new ArrayList<>(tags);
+    all.add(tag);
+    tags = List.copyOf(all);
+  }
+
+  /** The library asks for its own use. */
+  void ofLibrary() {
+    this.ofLibrary = true;
+  }
+
+  /** The key of the question, in the kind of session that it is asked in. */
+  Key key() throws SQLException {
+    return key(sessions().current(held()));
+  }
+
   Key key(Sessions.Kind kind) {
     String[] names = statement.keys().parameters();
     for (int i = 0; i < values.length; i++) {
@@ -122,7 +167,7 @@ class Asking {
     return statement.keys().key(values, kind);
   }
 
-  final <V> Reading<V> read(Function<Answer, V> view) throws SQLException {
+  <V> Reading<V> read(Function<Answer, V> view) throws SQLException {
     Sessions.Kind kind = sessions().current(held());
     Key key = key(kind);
     Choice choice = choice(kind);
@@ -158,12 +203,12 @@ class Asking {
   }
 
   /** Why no shelf took part when {@link #ifShared} gave nothing, in words. */
-  final @Nullable String around() {
+  @Nullable String around() {
     return around;
   }
 
   /** The question is part of what a computation reads: it is asked no less fresh than that. */
-  final void asPartOf(@Nullable Observation computation) {
+  void asPartOf(@Nullable Observation computation) {
     if (computation != null) {
       freshWithinNanos = Math.min(freshWithinNanos, computation.freshWithinNanos());
     }
@@ -178,7 +223,7 @@ class Asking {
     if (around != null) {
       return around;
     }
-    Verdicts.Over over = caller.over();
+    Over over = caller.over();
     Judged judged = statement.judged(values, kind, over);
     if (judged == null) {
       return Bypass.because(
@@ -214,8 +259,8 @@ class Asking {
       return pinned.with(view.apply(pinned.value()));
     } catch (WaitEndedException e) {
       throw e.wasInterrupted()
-          ? new SQLException(e.getMessage(), QUERY_CANCELED, e)
-          : new SQLTimeoutException(e.getMessage(), QUERY_CANCELED, e);
+          ? new SQLException(e.getMessage(), database().canceled(), e)
+          : new SQLTimeoutException(e.getMessage(), database().canceled(), e);
     }
   }
 
@@ -225,12 +270,16 @@ class Asking {
   }
 
   /** The connection that this question must be asked on; null if it may be any. */
-  final @Nullable Connection held() {
+  @Nullable Connection held() {
     return caller.held();
   }
 
-  final Sessions sessions() {
+  Sessions sessions() {
     return statement.engine().sessions();
+  }
+
+  private Database database() {
+    return statement.engine().database();
   }
 
   /** What the shelf asks of this question when the answer is for its caller alone. */
@@ -297,7 +346,7 @@ class Asking {
         try {
           return loadedFromPool();
         } catch (SQLException e) {
-          if (!QueryLoader.isOutdatedPlan(e)) {
+          if (!loading().isOutdatedPlan(e)) {
             throw e;
           }
           return loadedFromPool(); // a pool may have given that connection up
@@ -359,7 +408,7 @@ class Asking {
         SqlStatement asked = statement.engine().statement(probe.text());
         Answer found =
             aside(
-                new QueryLoader(asked.driverText(), asked.driverOrder()),
+                new QueryLoader(database(), asked.driverText(), asked.driverOrder()),
                 probe.inOrder(asked.parameters()));
         if (found == null || !Boolean.FALSE.equals(found.value(0, 0))) {
           return null;
@@ -398,7 +447,7 @@ class Asking {
       try (Borrowed borrowed = borrow()) {
         return shareable(asking.withSession(borrowed.connection(), with, false), true);
       } catch (SQLException e) {
-        boolean outdated = QueryLoader.isOutdatedPlan(e);
+        boolean outdated = asking.isOutdatedPlan(e);
         LOG.debug("An answer could not be mended, outdated {}; it is loaded.", outdated, e);
         return null;
       }
@@ -455,16 +504,9 @@ class Asking {
       return old;
     }
 
-    /**
-     * By the class of its SQLSTATE (Appendix A of the manual): connections, resources, an
-     * operator's intervention, the system.
-     */
     @Override
     public boolean isOfDatabase(Exception error) {
-      return error instanceof SQLException failed
-          && (failed.getSQLState() == null
-              || Stream.of("08", "53", "57", "58", "XX")
-                  .anyMatch(failed.getSQLState()::startsWith));
+      return error instanceof SQLException failed && database().isTrouble(failed);
     }
 
     @Override
@@ -502,7 +544,7 @@ class Asking {
    */
   Optional<Footprint> footprintOf(Answer answer, Caller writer) throws SQLException {
     Sessions.Kind kind = sessions().current(writer.held());
-    Judged judged = statement.judged(values, kind, Verdicts.NONE);
+    Judged judged = statement.judged(values, kind, Over.NONE);
     if (judged != null && judged.verdict() instanceof Verdict.Keepable keepable) {
       SharedRead asking = new SharedRead(kind, judged, keepable);
       return Optional.of(asking.lanes(asking.lanes(), answer));
@@ -533,7 +575,7 @@ class Asking {
     return Borrowed.from(statement.engine().source(), statement.engine().waits()).autoCommit(true);
   }
 
-  final Shelf shelf() {
+  Shelf shelf() {
     return statement.shelf();
   }
 }

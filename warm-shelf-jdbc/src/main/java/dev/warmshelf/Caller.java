@@ -1,7 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.meter.BypassReason;
-import dev.warmshelf.postgres.Session;
+import dev.warmshelf.database.Session;
 import java.sql.Connection;
 import java.sql.SQLException;
 import org.jspecify.annotations.Nullable;
@@ -22,8 +22,8 @@ interface Caller {
         }
 
         @Override
-        public Verdicts.Over over() {
-          return Verdicts.ANY;
+        public Over over() {
+          return Over.ANY;
         }
       };
 
@@ -37,7 +37,7 @@ interface Caller {
   @Nullable Bypass around(Sessions.Kind kind) throws SQLException;
 
   /** How the database may be asked about a statement. */
-  Verdicts.Over over();
+  Over over();
 
   /** A statement is about to be sent on the caller's connection. */
   default void sends(boolean onlyReads) {}

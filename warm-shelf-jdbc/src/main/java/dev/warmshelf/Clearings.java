@@ -1,12 +1,12 @@
 package dev.warmshelf;
 
+import dev.warmshelf.database.Database;
 import dev.warmshelf.feed.Clearing;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.shelf.Shelf;
-import java.sql.PreparedStatement;
 import java.sql.SQLException;
 import java.util.Collection;
 import java.util.HashSet;
@@ -22,11 +22,11 @@ import org.slf4j.LoggerFactory;
 /** Clears what somebody wants to go, whether or not anything has changed. Thread-safe. */
 final class Clearings {
   private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
-  private static final String EVERYWHERE = "SELECT warm_shelf.clear(?, ?)";
 
   /** So many tables' clearings are remembered apart. */
   private static final int MOST_TABLES = 1_000;
 
+  private final Database database;
   private final DataSource dataSource;
   private final Board board;
   private final TimeSource time;
@@ -46,6 +46,7 @@ final class Clearings {
    * @param forgetting forgets what an earlier process has left
    */
   Clearings(
+      Database database,
       DataSource dataSource,
       Board board,
       TimeSource time,
@@ -53,6 +54,7 @@ final class Clearings {
       Verdicts verdicts,
       NamedShelves shelves,
       Runnable forgetting) {
+    this.database = database;
     this.dataSource = dataSource;
     this.board = board;
     this.time = time;
@@ -153,11 +155,8 @@ final class Clearings {
     if (what.what() == Clearing.What.SHELF) {
       shelves.get(what.name());
     }
-    try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true);
-        PreparedStatement statement = borrowed.connection().prepareStatement(EVERYWHERE)) {
-      statement.setString(1, what.what().word());
-      statement.setString(2, what.name());
-      statement.execute();
+    try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
+      database.clearEverywhere(borrowed.connection(), what);
     }
     ownWrites.learned();
   }

@@ -5,7 +5,7 @@ import dev.warmshelf.driver.Parameters;
 import dev.warmshelf.driver.StatementFacts;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
-import dev.warmshelf.postgres.Session;
+import dev.warmshelf.database.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Visibility;
@@ -20,7 +20,6 @@ import java.util.List;
 import java.util.Set;
 import java.util.function.Supplier;
 import org.jspecify.annotations.Nullable;
-import org.postgresql.core.BaseConnection;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
 
@@ -47,7 +46,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
 
   DoorConnection(
       Door door, ConnectionState state, Supplier<? extends @Nullable Connection> holding) {
-    super(state, holding);
+    super(door.engine().database(), state, holding);
     this.engine = door.engine();
     this.standing = engine.transactions().begin();
   }
@@ -100,8 +99,8 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
 
   /** Whoever holds a connection may have result sets open on it, so that it asks nothing else. */
   @Override
-  public Verdicts.Over over() {
-    return held() == null ? Verdicts.ANY : Verdicts.NONE;
+  public Over over() {
+    return held() == null ? Over.ANY : Over.NONE;
   }
 
   @Override
@@ -116,7 +115,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     Session session = seen();
     Connection held = held();
     if (like && !wasSeen && held != null) {
-      engine.sessions().isLikeOthers(held.unwrap(BaseConnection.class));
+      engine.sessions().isLikeOthers(engine.database().physical(held));
     }
     return like && session != null && !(session.keepsSnapshot() && !state().isAutoCommit());
   }

@@ -83,11 +83,11 @@ final class DoorStatement {
    * What the database says of it; null as long as that is not known. It is asked in the background.
    */
   @Nullable Analysis analysis(Sessions.Kind kind) throws SQLException {
-    Verdicts.Known known = known(kind, Verdicts.NONE);
+    Verdicts.Known known = known(kind, Over.NONE);
     return known == null ? null : known.analysis();
   }
 
-  private Verdicts.@Nullable Known known(Sessions.Kind kind, Verdicts.Over over)
+  private Verdicts.@Nullable Known known(Sessions.Kind kind, Over over)
       throws SQLException {
     Heard before = heard;
     if (before != null && before.kind() == kind && !before.known().isOutdated()) {
@@ -112,7 +112,7 @@ final class DoorStatement {
   }
 
   private @Nullable Decision decide(Sessions.Kind kind) throws SQLException {
-    Ruling ruling = ruling(kind, Verdicts.NONE);
+    Ruling ruling = ruling(kind, Over.NONE);
     if (ruling == null) {
       return null;
     }
@@ -133,7 +133,7 @@ final class DoorStatement {
   }
 
   /** Null as long as a rule that may fit cannot be judged. */
-  private @Nullable Ruling ruling(Sessions.Kind kind, Verdicts.Over over) throws SQLException {
+  private @Nullable Ruling ruling(Sessions.Kind kind, Over over) throws SQLException {
     String digest = statement.formDigest();
     Verdicts.Known known = null;
     for (Rule rule : door.rules()) {
@@ -162,9 +162,9 @@ final class DoorStatement {
    * @throws SQLException if the database could not be asked
    */
   Prospect prospect(Sessions.Kind kind) throws SQLException {
-    Ruling ruling = ruling(kind, Verdicts.ANY);
+    Ruling ruling = ruling(kind, Over.ANY);
     Judged judged =
-        door.engine().verdicts().judged(statement, types, List.of(), kind, Verdicts.ANY);
+        door.engine().verdicts().judged(statement, types, List.of(), kind, Over.ANY);
     if (ruling == null || judged == null) {
       throw new SQLException("The data source hands out sessions that are not alike.");
     }

@@ -1,5 +1,6 @@
 package dev.warmshelf;
 
+import dev.warmshelf.database.Database;
 import dev.warmshelf.feed.Feed;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
@@ -148,6 +149,10 @@ final class Engine {
     return namespace;
   }
 
+  Database database() {
+    return sessions.database();
+  }
+
   TimeSource time() {
     return time;
   }
@@ -227,8 +232,21 @@ final class Engine {
   /** What other processes have of a statement's answers; null if they share none with this one. */
   @Nullable Others others(KeptStatement statement, Verdicts.Judged judged) {
     SharedAnswers all = shared;
-    SharedForm form = all == null ? null : all.form(statement, judged);
-    return all == null || form == null ? null : all.of(form);
+    if (all == null) {
+      return null;
+    }
+    SharedForm form =
+        all.form(
+            statement.shelf(),
+            statement.keys().form(),
+            statement.answerForm(),
+            judged,
+            statement.sharedForm());
+    if (form == null) {
+      return null;
+    }
+    statement.sharedForm(form);
+    return all.of(form);
   }
 
   /**

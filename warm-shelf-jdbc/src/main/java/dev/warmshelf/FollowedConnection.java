@@ -2,7 +2,8 @@ package dev.warmshelf;
 
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
-import dev.warmshelf.postgres.Session;
+import dev.warmshelf.database.Database;
+import dev.warmshelf.database.Session;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.session.Visibility;
 import dev.warmshelf.shelf.Observation;
@@ -19,6 +20,7 @@ import org.jspecify.annotations.Nullable;
  * server last said so. Not thread-safe, like the connection.
  */
 class FollowedConnection implements Caller {
+  private final Database database;
   private final ConnectionState state;
   private final Supplier<? extends @Nullable Connection> holding;
 
@@ -38,7 +40,11 @@ class FollowedConnection implements Caller {
   /**
    * @param holding gives the connection, or null as long as there is none
    */
-  FollowedConnection(ConnectionState state, Supplier<? extends @Nullable Connection> holding) {
+  FollowedConnection(
+      Database database,
+      ConnectionState state,
+      Supplier<? extends @Nullable Connection> holding) {
+    this.database = database;
     this.state = state;
     this.holding = holding;
   }
@@ -63,11 +69,11 @@ class FollowedConnection implements Caller {
    * would undo or show.
    */
   @Override
-  public Verdicts.Over over() {
+  public Over over() {
     Connection held = held();
     return held != null && state.visibility() == Visibility.LIKE_OTHERS
-        ? new Verdicts.Over.Held(held)
-        : Verdicts.NONE;
+        ? new Over.Held(held)
+        : Over.NONE;
   }
 
   @Override
@@ -144,7 +150,7 @@ class FollowedConnection implements Caller {
       if (held == null) {
         return false;
       }
-      known = Session.of(held);
+      known = database.session(held);
       saw(known, kind);
     }
     return known.reads(kind.ambient());

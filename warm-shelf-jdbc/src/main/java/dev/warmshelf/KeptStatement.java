@@ -45,7 +45,7 @@ final class KeptStatement {
     this.engine = engine;
     this.shelf = shelf;
     this.statement = statement;
-    this.loading = new QueryLoader(statement.driverText(), statement.driverOrder());
+    this.loading = new QueryLoader(engine.database(), statement.driverText(), statement.driverOrder());
     this.mayBeLists = statement.mayBeLists().stream().mapToInt(Integer::intValue).toArray();
     this.boundAs = null;
     this.declared = declared;
@@ -71,7 +71,7 @@ final class KeptStatement {
     this.engine = engine;
     this.shelf = shelf;
     this.statement = statement;
-    this.loading = new QueryLoader(statement.text(), statement.driverOrder(), form, Binding::bind);
+    this.loading = new QueryLoader(engine.database(), statement.text(), statement.driverOrder(), form, Binding::bind);
     this.mayBeLists = new int[0];
     this.boundAs = List.copyOf(types);
     this.declared = List.of();
@@ -117,7 +117,7 @@ final class KeptStatement {
    *
    * @param over how to ask the database if it must be asked
    */
-  @Nullable Judged judged(@Nullable Object[] values, Sessions.Kind kind, Verdicts.Over over)
+  @Nullable Judged judged(@Nullable Object[] values, Sessions.Kind kind, Over over)
       throws SQLException {
     Last known = last;
     if (known != null
@@ -148,7 +148,7 @@ final class KeptStatement {
   Verdict verdict() throws SQLException {
     List<String> types = statement.unknownTypes();
     Sessions.Kind kind = engine.sessions().first();
-    Judged found = engine.verdicts().judged(statement, types, declared, kind, Verdicts.ANY);
+    Judged found = engine.verdicts().judged(statement, types, declared, kind, Over.ANY);
     if (found == null) {
       throw new SQLException("The data source hands out sessions that are not alike.");
     }
@@ -160,7 +160,7 @@ final class KeptStatement {
     for (int parameter : mayBeLists) {
       if (values[parameter] instanceof List<?>) {
         return new QueryLoader(
-            statement.driverText(each -> values[each] instanceof List<?>), statement.driverOrder());
+            engine.database(), statement.driverText(each -> values[each] instanceof List<?>), statement.driverOrder());
       }
     }
     return loading;

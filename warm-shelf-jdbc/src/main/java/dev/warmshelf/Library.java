@@ -4,7 +4,6 @@ import java.io.IOException;
 import java.io.InputStream;
 import java.io.UncheckedIOException;
 import java.util.Properties;
-import org.postgresql.util.DriverInfo;
 
 /** What is the same wherever the library is used. */
 final class Library {
@@ -25,10 +24,5 @@ final class Library {
     } catch (IOException e) {
       throw new UncheckedIOException(e);
     }
-  }
-
-  /** The version of PostgreSQL's driver. */
-  static String driver() {
-    return DriverInfo.DRIVER_VERSION;
   }
 }

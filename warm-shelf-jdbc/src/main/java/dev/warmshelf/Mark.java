@@ -61,15 +61,15 @@ record Mark(String word, Map<String, Duration> adjusting) {
   void adjust(Asking asking) {
     Duration bound = adjusting.get(FRESH_WITHIN);
     if (bound != null) {
-      asking.freshWithinNanos = bound.toNanos();
+      asking.freshWithin(bound.toNanos());
     }
     @Nullable Duration ttl = adjusting.get(TTL);
     if (ttl != null) {
-      asking.expiry = asking.shelf().policy().expiry().andAfter(ttl);
+      asking.expiring(asking.shelf().policy().expiry().andAfter(ttl));
     }
     Duration old = adjusting.get(OLD);
     if (old != null) {
-      asking.old = OldAnswers.whileLoading(old);
+      asking.taking(OldAnswers.whileLoading(old));
     }
   }
 }

@@ -27,7 +27,7 @@ final class ProgramDesk implements Desk {
     all.put("Health", health.state().name());
     all.put("IsWell", health.isWell());
     all.put("Version", Library.version());
-    all.put("Driver", Library.driver());
+    all.put("Driver", warm.driver());
     all.put("Why", health.why());
     all.put("LagMillis", health.lag().map(lag -> lag.toMillis()).orElse(-1L));
     all.put("LostSince", health.lostSince().map(Object::toString).orElse(""));

@@ -1,8 +1,8 @@
 package dev.warmshelf;
 
 import dev.warmshelf.lane.MendingPlan.Wanted;
-import dev.warmshelf.postgres.PreparedPlans;
-import dev.warmshelf.postgres.Session;
+import dev.warmshelf.database.Database;
+import dev.warmshelf.database.Session;
 import dev.warmshelf.row.Answer;
 import dev.warmshelf.row.AnswerForm;
 import dev.warmshelf.row.Binder;
@@ -24,6 +24,7 @@ final class QueryLoader {
    */
   private static final AtomicInteger RENEWED = new AtomicInteger();
 
+  private final Database database;
   private final String text;
   private final int[] order;
   private final AnswerForm form;
@@ -40,14 +41,15 @@ final class QueryLoader {
    * @param text with question marks
    * @param order for each of them, the index of its value
    */
-  QueryLoader(String text, int[] order) {
-    this(text, order, AnswerForm.VALUES, Binding::bind);
+  QueryLoader(Database database, String text, int[] order) {
+    this(database, text, order, AnswerForm.VALUES, Binding::bind);
   }
 
   /**
    * @param form that the answer is to be kept in
    */
-  QueryLoader(String text, int[] order, AnswerForm form, Binder binder) {
+  QueryLoader(Database database, String text, int[] order, AnswerForm form, Binder binder) {
+    this.database = database;
     this.text = text;
     this.order = order;
     this.form = form;
@@ -61,7 +63,7 @@ final class QueryLoader {
 
   /** The same, whose values somebody else hands to the driver. */
   QueryLoader boundBy(Binder other) {
-    return new QueryLoader(text, order, form, other);
+    return new QueryLoader(database, text, order, form, other);
   }
 
   /**
@@ -79,7 +81,7 @@ final class QueryLoader {
           binder.bind(statement, all, order);
           Binding.bind(statement, places.length, all[values]);
         };
-    return new QueryLoader(PartsText.of(text, width, wanted.by(), "?"), longer, form, more);
+    return new QueryLoader(database, PartsText.of(text, width, wanted.by(), "?"), longer, form, more);
   }
 
   /**
@@ -87,8 +89,8 @@ final class QueryLoader {
    * more: a column has another type, or there is one more. Asked again it succeeds. Of a statement
    * alone the driver asks again by itself; of two in one round trip it does not.
    */
-  static boolean isOutdatedPlan(SQLException e) {
-    boolean outdated = PreparedPlans.isOutdated(e);
+  boolean isOutdatedPlan(SQLException e) {
+    boolean outdated = database.isOutdatedPlan(e);
     if (outdated) {
       RENEWED.incrementAndGet();
     }
@@ -97,7 +99,7 @@ final class QueryLoader {
 
   private String textWithSession() {
     int renewed = RENEWED.get();
-    return text + (renewed == 0 ? "\n;\n" : "\n;\n/* " + renewed + " */ ") + Session.ASK;
+    return text + (renewed == 0 ? "\n;\n" : "\n;\n/* " + renewed + " */ ") + database.asksForSession();
   }
 
   /**
@@ -118,7 +120,7 @@ final class QueryLoader {
       }
       statement.getMoreResults();
       try (ResultSet row = statement.getResultSet()) {
-        return new Loaded(answer, Session.read(row));
+        return new Loaded(answer, database.readSession(row));
       }
     }
   }

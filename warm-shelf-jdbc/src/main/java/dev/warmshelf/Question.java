@@ -13,7 +13,6 @@ import java.sql.Connection;
 import java.sql.SQLException;
 import java.sql.SQLTimeoutException;
 import java.time.Duration;
-import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import java.util.Optional;
@@ -28,11 +27,12 @@ import org.jspecify.annotations.Nullable;
  *
  * @param <T> what a row is mapped to
  */
-public final class Question<T> extends Asking {
+public final class Question<T> {
+  private final Asking asking;
   private final ShelvedQuery<T> query;
 
   Question(ShelvedQuery<T> query) {
-    super(query.statement());
+    this.asking = new Asking(query.statement());
     this.query = query;
   }
 
@@ -49,7 +49,7 @@ public final class Question<T> extends Asking {
       return this;
     }
     int index = indexOf(parameter);
-    values[index] = query.statement().keys().folded(index, value);
+    asking.give(index, query.statement().keys().folded(index, value));
     return this;
   }
 
@@ -59,7 +59,7 @@ public final class Question<T> extends Asking {
    * the transaction's connection, and nobody else gets the answer.
    */
   public Question<T> within(Transaction inside) {
-    this.caller = inside.caller();
+    asking.by(inside.caller());
     return this;
   }
 
@@ -72,7 +72,7 @@ public final class Question<T> extends Asking {
    * @param held used by no other thread, and left as it is
    */
   public Question<T> on(Connection held) {
-    this.caller = new CallersConnection(held);
+    asking.by(new CallersConnection(held, asking.sessions().database()));
     return this;
   }
 
@@ -82,7 +82,7 @@ public final class Question<T> extends Asking {
    * @param bound zero or longer; at zero a read that begins from now on must give the answer
    */
   public Question<T> freshWithin(Duration bound) {
-    this.freshWithinNanos = Durations.saturatedNanos(requireNotNegative(bound));
+    asking.freshWithin(Durations.saturatedNanos(requireNotNegative(bound)));
     return this;
   }
 
@@ -94,7 +94,7 @@ public final class Question<T> extends Asking {
    * @param limit zero or longer; at zero nobody is waited for, and the question is asked at once
    */
   public Question<T> waitingAtMost(Duration limit) {
-    this.waitLimitNanos = Durations.saturatedNanos(requireNotNegative(limit));
+    asking.waitAtMost(Durations.saturatedNanos(requireNotNegative(limit)));
     return this;
   }
 
@@ -109,7 +109,7 @@ public final class Question<T> extends Asking {
    * Has the answer end otherwise than the shelf's policy says, if this question is what fills it.
    */
   public Question<T> expiring(Expiry when) {
-    this.expiry = Objects.requireNonNull(when, "when");
+    asking.expiring(Objects.requireNonNull(when, "when"));
     return this;
   }
 
@@ -118,15 +118,13 @@ public final class Question<T> extends Asking {
    * long it holds them is the policy's.
    */
   public Question<T> taking(OldAnswers onPurpose) {
-    this.old = Objects.requireNonNull(onPurpose, "onPurpose");
+    asking.taking(Objects.requireNonNull(onPurpose, "onPurpose"));
     return this;
   }
 
   /** Tags the answer, if this question is what fills the shelf; see {@link WarmShelf#clearTag}. */
   public Question<T> tagged(String tag) {
-    List<Lane> all = new ArrayList<>(tags);
-    all.add(Lane.ofTag(tag));
-    tags = List.copyOf(all);
+    asking.tagged(Lane.ofTag(tag));
     return this;
   }
 
@@ -187,8 +185,8 @@ public final class Question<T> extends Asking {
   }
 
   private <V> Reading<V> observed(Function<Answer, V> view) throws SQLException {
-    asPartOf(Observation.current());
-    return Observation.noted(counted(read(view)));
+    asking.asPartOf(Observation.current());
+    return Observation.noted(counted(asking.read(view)));
   }
 
   private <V> Reading<V> counted(Reading<V> reading) {
@@ -198,8 +196,8 @@ public final class Question<T> extends Asking {
 
   /** What is kept, as it is, for the library's own use. */
   Reading<Answer> answer() throws SQLException {
-    ofLibrary = true;
-    return counted(read(Function.identity()));
+    asking.ofLibrary();
+    return counted(asking.read(Function.identity()));
   }
 
   /**
@@ -209,7 +207,11 @@ public final class Question<T> extends Asking {
    * @throws SQLException as {@link #clear} does
    */
   public Key key() throws SQLException {
-    return key(sessions().current(held()));
+    return asking.key();
+  }
+
+  Asking asking() {
+    return asking;
   }
 
   ShelvedQuery<T> query() {

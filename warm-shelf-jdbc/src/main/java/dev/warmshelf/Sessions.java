@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
-import dev.warmshelf.postgres.Session;
+import dev.warmshelf.database.Database;
+import dev.warmshelf.database.Session;
 import dev.warmshelf.session.Borrowed;
 import java.sql.Connection;
 import java.sql.SQLException;
@@ -29,6 +30,7 @@ import org.slf4j.LoggerFactory;
 final class Sessions {
   private static final Logger LOG = LoggerFactory.getLogger(Library.LOG);
 
+  private final Database database;
   private final DataSource dataSource;
   private final @Nullable Supplier<String> naming;
   private final ConcurrentHashMap<String, Kind> kinds = new ConcurrentHashMap<>();
@@ -66,7 +68,8 @@ final class Sessions {
   /**
    * @param naming what a question's session is called; null if all are alike
    */
-  Sessions(DataSource dataSource, @Nullable Supplier<String> naming) {
+  Sessions(Database database, DataSource dataSource, @Nullable Supplier<String> naming) {
+    this.database = database;
     this.dataSource = dataSource;
     this.naming = naming;
   }
@@ -78,10 +81,15 @@ final class Sessions {
    */
   Session look() throws SQLException {
     try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
-      Session session = Session.of(borrowed.connection());
+      Session session = database.session(borrowed.connection());
       begin(session);
       return session;
     }
+  }
+
+  /** That they are of. */
+  Database database() {
+    return database;
   }
 
   private synchronized Kind begin(Session session) {
@@ -124,10 +132,10 @@ final class Sessions {
     }
     String ambient;
     if (held != null) {
-      ambient = Session.of(held).ambient();
+      ambient = database.session(held).ambient();
     } else {
       try (Borrowed borrowed = Borrowed.from(dataSource).autoCommit(true)) {
-        ambient = Session.of(borrowed.connection()).ambient();
+        ambient = database.session(borrowed.connection()).ambient();
       }
     }
     Kind made = new Kind(name, ambient);

@@ -22,6 +22,10 @@ import dev.warmshelf.shelf.Others;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill.Life;
 import dev.warmshelf.store.Fill.LoadedBy;
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Lane;
+import dev.warmshelf.row.AnswerForm;
+import dev.warmshelf.shelf.Shelf;
 import java.nio.ByteBuffer;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -90,7 +94,7 @@ final class SharedAnswers implements AutoCloseable {
 
   private final Sharing settings;
   private final SharedStore store;
-  private final Clearings clearings;
+  private final Cleared cleared;
   private final Feed feed;
   private final Board board;
   private final TimeSource time;
@@ -161,10 +165,17 @@ final class SharedAnswers implements AutoCloseable {
     }
   }
 
-  SharedAnswers(Sharing settings, Clearings clearings, Feed feed, Board board, TimeSource time) {
+  /** Knows what has been cleared here by the name of a table. */
+  @FunctionalInterface
+  interface Cleared {
+    /** Whether a table of these lanes has been cleared since a tick. */
+    boolean hasClearedTableOf(List<Lane> lanes, long since);
+  }
+
+  SharedAnswers(Sharing settings, Cleared cleared, Feed feed, Board board, TimeSource time) {
     this.settings = settings;
     this.store = settings.store();
-    this.clearings = clearings;
+    this.cleared = cleared;
     this.feed = feed;
     this.board = board;
     this.time = time;
@@ -269,12 +280,12 @@ final class SharedAnswers implements AutoCloseable {
   }
 
   /** A statement's answers among them; null if they are not shared. */
-  @Nullable SharedForm form(KeptStatement statement, Judged judged) {
+  @Nullable SharedForm form(
+      Shelf shelf, KeyShape shape, AnswerForm form, Judged judged, @Nullable SharedForm known) {
     FeedPlace place = feed.place().orElse(null);
-    if (place == null || statement.shelf().policy().expiry().withProcess()) {
+    if (place == null || shelf.policy().expiry().withProcess()) {
       return null;
     }
-    SharedForm known = statement.sharedForm();
     if (known != null && known.isOf(judged, place.stream())) {
       return known;
     }
@@ -282,16 +293,7 @@ final class SharedAnswers implements AutoCloseable {
     if (prints == null) {
       return null;
     }
-    SharedForm made =
-        new SharedForm(
-            statement.shelf(),
-            statement.keys().form(),
-            statement.answerForm(),
-            judged,
-            place.stream(),
-            prints);
-    statement.sharedForm(made);
-    return made;
+    return new SharedForm(shelf, shape, form, judged, place.stream(), prints);
   }
 
   /** What others have of a form of question. */
@@ -439,7 +441,7 @@ final class SharedAnswers implements AutoCloseable {
       long age = times.age() + stored.ageNanos();
       long filled = now - age - age / DRIFT;
       Fence fence = board.fenceOfOthers(tick.getAsLong(), filled - times.load());
-      if (clearings.hasClearedTableOf(answer.lanes(), fence.tick())) {
+      if (cleared.hasClearedTableOf(answer.lanes(), fence.tick())) {
         outOfDate.increment();
         return null;
       }

@@ -1,7 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.feed.Feed;
-import dev.warmshelf.postgres.Session;
+import dev.warmshelf.database.Session;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Shelf;
@@ -32,6 +32,7 @@ final class StartLog {
    * @param hasStore whether answers are shared with other processes
    */
   static void tell(
+      String driver,
       Session session,
       @Nullable Feed feed,
       String named,
@@ -42,7 +43,7 @@ final class StartLog {
     LOG.info(
         "Open: version={} driver={} database={} role={} feed={} namespace={} heap_mib={}",
         Library.version(),
-        Library.driver(),
+        driver,
         session.database(),
         session.role(),
         feed == null ? "none" : feed.getClass().getSimpleName(),

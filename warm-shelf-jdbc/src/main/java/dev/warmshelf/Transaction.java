@@ -64,7 +64,7 @@ public final class Transaction {
     this.engine = engine;
     this.connection = connection;
     this.state = new ConnectionState(false, connection.getTransactionIsolation());
-    this.followed = new FollowedConnection(state, () -> connection);
+    this.followed = new FollowedConnection(engine.database(), state, () -> connection);
     this.standing = engine.transactions().begin();
     standing.is(followed, true);
   }

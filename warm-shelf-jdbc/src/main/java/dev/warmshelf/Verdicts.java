@@ -1,5 +1,7 @@
 package dev.warmshelf;
 
+import dev.warmshelf.database.Database;
+import dev.warmshelf.database.Examined;
 import dev.warmshelf.feed.Feed;
 import dev.warmshelf.feed.FollowedSchema;
 import dev.warmshelf.feed.Watched;
@@ -8,8 +10,6 @@ import dev.warmshelf.key.Generations;
 import dev.warmshelf.key.ValuePlan.Place;
 import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.postgres.Analyser;
-import dev.warmshelf.postgres.Analyser.Examined;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.shelf.Upkeep;
 import dev.warmshelf.sql.Analysed;
@@ -74,7 +74,7 @@ final class Verdicts implements AutoCloseable {
   private final Board board;
   private final @Nullable Feed feed;
   private final TrackedColumns apart;
-  private final Analyser analyser = new Analyser();
+  private final Database database;
   private final Generations<Asked, Judged> judged =
       new Generations<>(MOST_BYTES, (asked, verdict) -> asked.statement.bytes() + JUDGED_BYTES);
   private final Generations<Form, Known> known =
@@ -100,29 +100,6 @@ final class Verdicts implements AutoCloseable {
   private record Form(AnalysedText text, String ambient) {}
 
   private record Found(@Nullable Known known) {}
-
-  /** The connection over which the database can be asked. */
-  sealed interface Over {
-    /** One of the data source. */
-    record Any() implements Over {}
-
-    /** The caller's, on which a transaction can be begun and undone. */
-    record Held(Connection connection) implements Over {}
-
-    /** The caller's, which can be asked if no transaction is open on it. */
-    record Callers(Connection connection) implements Over {}
-
-    /** None: the caller holds one that must be left as it is. */
-    record None() implements Over {}
-
-    /** Whether a statement that is not known cannot be asked about now. */
-    default boolean isNone() {
-      return this instanceof None || this instanceof Callers;
-    }
-  }
-
-  static final Over ANY = new Over.Any();
-  static final Over NONE = new Over.None();
 
   /** What the database has said of a form, as long as the schema is what it was. */
   static final class Known implements Watched {
@@ -200,11 +177,13 @@ final class Verdicts implements AutoCloseable {
   }
 
   Verdicts(
+      Database database,
       DataSource dataSource,
       Sessions sessions,
       Board board,
       @Nullable Feed feed,
       TrackedColumns apart) {
+    this.database = database;
     this.dataSource = dataSource;
     this.sessions = sessions;
     this.board = board;
@@ -282,7 +261,7 @@ final class Verdicts implements AutoCloseable {
       return before;
     } else if (over instanceof Over.Held held) {
       return ask(held.connection(), statement, form, kind, false);
-    } else if (over instanceof Over.Callers callers && Analyser.isFree(callers.connection())) {
+    } else if (over instanceof Over.Callers callers && database.isFree(callers.connection())) {
       return ask(callers.connection(), statement, form, kind, false);
     } else if (over.isNone()) {
       if (!running.containsKey(form)) {
@@ -303,7 +282,7 @@ final class Verdicts implements AutoCloseable {
 
   private void askAside(SqlStatement statement, Form form, Sessions.Kind kind) {
     try {
-      known(statement, form.text(), kind, ANY);
+      known(statement, form.text(), kind, Over.ANY);
     } catch (SQLException | RuntimeException e) {
       LOG.debug("The database could not be asked about {}", form.text().sql(), e);
     } finally {
@@ -349,7 +328,7 @@ final class Verdicts implements AutoCloseable {
       throws SQLException {
     for (int i = 0; i < MOST_ASKINGS; i++) {
       long mark = feed == null ? FollowedSchema.NONE : feed.schemaMark();
-      Examined examined = analyser.examine(connection, statement, form.text());
+      Examined examined = database.examine(connection, statement, form.text());
       boolean like =
           fromPool
               ? sessions.isLike(kind, examined.session())

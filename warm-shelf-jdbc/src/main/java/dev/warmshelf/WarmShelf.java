@@ -13,7 +13,7 @@ import dev.warmshelf.jmx.Program;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Meters;
-import dev.warmshelf.postgres.Session;
+import dev.warmshelf.database.Session;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Loader;
@@ -25,6 +25,8 @@ import dev.warmshelf.shelf.Upkeep;
 import dev.warmshelf.sql.Analysed;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.database.Database;
+import dev.warmshelf.postgres.Postgres;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.time.Instant;
@@ -99,15 +101,17 @@ public final class WarmShelf implements AutoCloseable {
   private volatile boolean closed;
 
   private WarmShelf(Builder builder, TimeSource time, Board board) {
+    Database database = new Postgres();
     this.dataSource = builder.dataSource;
-    this.sessions = new Sessions(dataSource, builder.naming);
+    this.sessions = new Sessions(database, dataSource, builder.naming);
     this.namespace = builder.namespace;
     this.room = builder.room;
     this.time = time;
     this.board = board;
     this.feed = builder.feed;
     this.ownWrites = new OwnWrites(board, time, feed);
-    this.verdicts = new Verdicts(dataSource, sessions, board, feed, builder.precision.of(feed));
+    this.verdicts = new Verdicts(
+            database, dataSource, sessions, board, feed, builder.precision.of(feed));
     Ground.Trust trust = feed == null ? Ground.Trust.TTL_ALONE : Ground.Trust.FEED;
     this.upkeep = builder.upkeep.get();
     Ground ground = new Ground(board, time, trust, room.room(time), upkeep);
@@ -116,7 +120,9 @@ public final class WarmShelf implements AutoCloseable {
     this.shelves = new NamedShelves(Map.copyOf(made));
     this.observed = new Shelf(OBSERVED_SHELF, observedPolicy(), ground);
     this.clearings =
-        new Clearings(dataSource, board, time, ownWrites, verdicts, shelves, this::forgetSurvivors);
+        new Clearings(
+            database,
+            dataSource, board, time, ownWrites, verdicts, shelves, this::forgetSurvivors);
     this.survivors =
         builder.warmStart == null || feed == null
             ? null
@@ -124,7 +130,7 @@ public final class WarmShelf implements AutoCloseable {
     this.shared =
         builder.sharing == null || feed == null
             ? null
-            : new SharedAnswers(builder.sharing, clearings, feed, board, time);
+            : new SharedAnswers(builder.sharing, clearings::hasClearedTableOf, feed, board, time);
     this.engine =
         new Engine(
             new Engine.Ground(dataSource, namespace, board, time, feed),
@@ -181,6 +187,11 @@ public final class WarmShelf implements AutoCloseable {
    */
   public Shelf shelf(String name) {
     return shelves.get(name);
+  }
+
+  /** The version of the database's driver. */
+  String driver() {
+    return engine.database().driver();
   }
 
   /** All shelves, and the library's own if one of them has a use for it. */
@@ -369,7 +380,7 @@ public final class WarmShelf implements AutoCloseable {
     List<Analysed> analysed = new ArrayList<>();
     for (SqlStatement query : engine.remembered()) {
       AnalysedText text = query.analysedText(query.unknownTypes());
-      Verdicts.Known known = verdicts.known(query, text, sessions.first(), Verdicts.ANY);
+      Verdicts.Known known = verdicts.known(query, text, sessions.first(), Over.ANY);
       if (known != null) {
         analysed.add(new Analysed(query, text, known.analysis()));
       }
@@ -633,6 +644,7 @@ public final class WarmShelf implements AutoCloseable {
         shared.begin();
       }
       StartLog.tell(
+          engine.database().driver(),
           Objects.requireNonNull(seen, "connected"),
           feed,
           namespace,

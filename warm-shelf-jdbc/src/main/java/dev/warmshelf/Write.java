@@ -67,7 +67,7 @@ public final class Write {
    * kept. In a transaction this must be its last statement.
    */
   public Write keep(Question<?> question, WriteThrough mode) {
-    replacements.add(new Replacement(question, null, mode));
+    replacements.add(new Replacement(question.asking(), null, mode));
     return this;
   }
 
@@ -79,7 +79,8 @@ public final class Write {
    */
   public <T> Write keep(Question<T> question, List<T> rows, WriteThrough mode) {
     replacements.add(
-        new Replacement(question, ValueAnswer.of(rows, question.query().mapper()), mode));
+        new Replacement(
+            question.asking(), ValueAnswer.of(rows, question.query().mapper()), mode));
     return this;
   }
 

@@ -3,8 +3,9 @@ package dev.warmshelf.cli;
 import dev.warmshelf.feed.Clearing;
 import dev.warmshelf.measure.text.Text;
 import java.io.PrintWriter;
+import dev.warmshelf.postgres.Postgres;
+import dev.warmshelf.postgres.SqlState;
 import java.sql.Connection;
-import java.sql.PreparedStatement;
 import java.sql.SQLException;
 import java.util.Arrays;
 import java.util.List;
@@ -101,12 +102,8 @@ final class ClearCommand implements Callable<Integer> {
   }
 
   private String byJournal(Clearing what) throws Failure {
-    try (Connection connection = database.connection();
-        PreparedStatement statement =
-            connection.prepareStatement("SELECT warm_shelf.clear(?, ?)")) {
-      statement.setString(1, what.what().word());
-      statement.setString(2, what.name());
-      statement.execute();
+    try (Connection connection = database.connection()) {
+      new Postgres().clearEverywhere(connection, what);
     } catch (SQLException e) {
       throw whyNot(e);
     }
@@ -114,18 +111,18 @@ final class ClearCommand implements Callable<Integer> {
   }
 
   private static Failure whyNot(SQLException e) {
-    @Nullable String state = e.getSQLState();
-    if ("42883".equals(state) || "3F000".equals(state)) {
-      return new Failure(
-          "The journal is not installed in this database, or is of an older version; 'shelf feed"
-              + " install' or 'shelf feed upgrade' mends that.",
-          e);
-    } else if ("42501".equals(state)) {
-      return new Failure(
-          "This role may not clear; its owner grants it by GRANT USAGE ON SCHEMA warm_shelf and"
-              + " GRANT EXECUTE ON FUNCTION warm_shelf.clear(text, text).",
-          e);
-    }
-    return Failure.of(e);
+    return switch (SqlState.of(e)) {
+      case UNDEFINED_FUNCTION, INVALID_SCHEMA_NAME ->
+          new Failure(
+              "The journal is not installed in this database, or is of an older version; 'shelf"
+                  + " feed install' or 'shelf feed upgrade' mends that.",
+              e);
+      case INSUFFICIENT_PRIVILEGE ->
+          new Failure(
+              "This role may not clear; its owner grants it by GRANT USAGE ON SCHEMA warm_shelf and"
+                  + " GRANT EXECUTE ON FUNCTION warm_shelf.clear(text, text).",
+              e);
+      default -> Failure.of(e);
+    };
   }
 }

@@ -2,6 +2,7 @@ package dev.warmshelf.cli;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.postgres.SqlState;
 import dev.warmshelf.postgres.UrlText;
 import java.io.Console;
 import java.net.URLEncoder;
@@ -37,8 +38,6 @@ final class DatabaseOptions {
   private static final Duration PATIENCE = Duration.ofSeconds(20);
 
   /** The driver's word for a server that wants a password where none is known. */
-  private static final String REJECTED = "08004";
-
   @Option(
       names = "--db",
       paramLabel = "URL",
@@ -140,7 +139,7 @@ final class DatabaseOptions {
     try {
       return new Connected(connectTo(usable));
     } catch (SQLException e) {
-      if (!REJECTED.equals(e.getSQLState()) || asked == null || asked.containsKey("password")) {
+      if (!SqlState.CONNECTION_REJECTED.isOf(e) || asked == null || asked.containsKey("password")) {
         throw Failure.of(e);
       }
       askForPassword(asked, e);

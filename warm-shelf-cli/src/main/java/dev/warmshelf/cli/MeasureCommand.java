@@ -15,6 +15,7 @@ import dev.warmshelf.measure.workload.RecordedRequests;
 import dev.warmshelf.measure.workload.RequestSource;
 import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.measure.workload.WorkloadFile;
+import dev.warmshelf.postgres.SqlState;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shared.PostgresStore;
 import dev.warmshelf.yaml.YamlException;
@@ -67,8 +68,6 @@ import picocli.CommandLine.Spec;
 final class MeasureCommand implements Callable<Integer> {
   static final int CONNECTIONS_BESIDE_READERS = 9;
   private static final int SHARE_OF_WARM_UP = 10;
-  private static final String UNDEFINED_TABLE = "42P01";
-
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
   private CommandSpec spec;
@@ -191,7 +190,7 @@ final class MeasureCommand implements Callable<Integer> {
     } catch (YamlException e) {
       throw new Failure(nameOfWorkload() + ", " + e.getMessage(), e);
     } catch (SQLException e) {
-      if (workloadFile == null && UNDEFINED_TABLE.equals(e.getSQLState())) {
+      if (workloadFile == null && SqlState.UNDEFINED_TABLE.isOf(e)) {
         throw new Failure(
             "This database does not hold the demo's tables. 'shelf demo --keep' starts one that"
                 + " does; for your own, give a --workload FILE.",

@@ -1,7 +1,8 @@
 package dev.warmshelf.cli;
 
 import dev.warmshelf.postgres.Analyser;
-import dev.warmshelf.postgres.Session;
+import dev.warmshelf.database.Session;
+import dev.warmshelf.postgres.SessionQuestion;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.sql.Analysed;
@@ -46,7 +47,7 @@ final class StatementDatabase implements AutoCloseable {
   static StatementDatabase at(DatabaseOptions database) throws Failure {
     Connection connection = database.connection();
     try {
-      String session = Session.inWords(Session.of(connection).ambient());
+      String session = Session.inWords(SessionQuestion.ask(connection).ambient());
       return new StatementDatabase(connection, connection, session, "");
     } catch (SQLException e) {
       throw Failure.of(e);

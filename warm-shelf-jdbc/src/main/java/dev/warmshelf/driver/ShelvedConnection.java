@@ -1,7 +1,10 @@
 package dev.warmshelf.driver;
 
 import dev.warmshelf.row.Answer;
+import dev.warmshelf.postgres.SqlState;
 import dev.warmshelf.row.DriverAnswer;
+import dev.warmshelf.row.DriverConnection;
+import dev.warmshelf.row.Maker;
 import dev.warmshelf.session.Borrowed;
 import dev.warmshelf.session.ConnectionState;
 import dev.warmshelf.shelf.Reading;
@@ -24,9 +27,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Properties;
 import org.jspecify.annotations.Nullable;
-import org.postgresql.core.BaseConnection;
-import org.postgresql.core.BaseStatement;
-import org.postgresql.core.TransactionState;
 
 /**
  * A connection that takes one of the database's only when the database must be asked. What was set
@@ -34,16 +34,14 @@ import org.postgresql.core.TransactionState;
  * sent, and after each execution what the server said of the transaction.
  */
 final class ShelvedConnection extends DelegatingConnection {
-  private static final String CONNECTION_DOES_NOT_EXIST = "08003";
-
   private final ShelvedDataSource.Opened source;
   private final Borrowing borrowing;
   private final ConnectionState state;
   private final Dialogue dialogue;
   private final List<ShelvedStatement> statements = new ArrayList<>();
   private @Nullable Connection real;
-  private @Nullable BaseConnection drivers;
-  private @Nullable BaseStatement maker;
+  private @Nullable DriverConnection drivers;
+  private @Nullable Maker maker;
   private boolean closed;
   private boolean autoCommit;
   private @Nullable Boolean readOnly;
@@ -107,11 +105,9 @@ final class ShelvedConnection extends DelegatingConnection {
    * that has been lost it is over, and nobody knows how it ended.
    */
   private void look() {
-    BaseConnection own = drivers;
+    DriverConnection own = drivers;
     if (own != null) {
-      TransactionState now = own.getTransactionState();
-      boolean over = now == TransactionState.IDLE || Borrowed.isGone(own);
-      state.isOnServer(!over, now == TransactionState.FAILED);
+      state.isOnServer(own.isWithin(), own.hasFailed());
     }
   }
 
@@ -126,12 +122,12 @@ final class ShelvedConnection extends DelegatingConnection {
     if (known != null) {
       return known;
     } else if (closed) {
-      throw new SQLException("This connection has been closed.", CONNECTION_DOES_NOT_EXIST);
+      throw new SQLException("This connection has been closed.", SqlState.CONNECTION_DOES_NOT_EXIST.code());
     }
     Connection taken = borrowing.borrow();
     boolean done = false;
     try {
-      drivers = taken.unwrap(BaseConnection.class);
+      drivers = DriverConnection.behind(taken);
       if (readOnly != null) {
         taken.setReadOnly(readOnly);
       }
@@ -167,15 +163,15 @@ final class ShelvedConnection extends DelegatingConnection {
   }
 
   /** A statement on the connection, taken now if there is none, that makes result sets. */
-  BaseStatement maker() throws SQLException {
-    BaseStatement known = maker;
+  Maker maker() throws SQLException {
+    Maker known = maker;
     if (known == null) {
       real();
-      BaseConnection own = drivers;
+      DriverConnection own = drivers;
       if (own == null) {
         throw new SQLException("This connection is none of PostgreSQL's driver.");
       }
-      known = (BaseStatement) own.createStatement();
+      known = own.maker();
       maker = known;
     }
     return known;
@@ -600,7 +596,7 @@ final class ShelvedConnection extends DelegatingConnection {
       for (ShelvedStatement statement : List.copyOf(statements)) {
         statement.close();
       }
-      BaseStatement own = maker;
+      Maker own = maker;
       if (own != null) {
         own.close();
       }
@@ -631,7 +627,7 @@ final class ShelvedConnection extends DelegatingConnection {
 
   /** Before anybody can be given it. What could not be found out may be anything. */
   private void tellWhatItIsLike() {
-    BaseConnection physical = drivers;
+    DriverConnection physical = drivers;
     if (physical == null) {
       return;
     }
@@ -640,7 +636,7 @@ final class ShelvedConnection extends DelegatingConnection {
       differs = dialogue.givesBack();
     } finally {
       if (differs) {
-        source.shelves().isAtLarge(physical);
+        source.shelves().isAtLarge(physical.connection());
       }
     }
   }

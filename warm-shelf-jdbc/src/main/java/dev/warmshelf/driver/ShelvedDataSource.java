@@ -1,13 +1,14 @@
 package dev.warmshelf.driver;
 
+import dev.warmshelf.row.DriverConnection;
+import dev.warmshelf.row.DriverTrial;
+import dev.warmshelf.row.Maker;
 import java.io.PrintWriter;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.logging.Logger;
 import javax.sql.DataSource;
 import org.jspecify.annotations.Nullable;
-import org.postgresql.core.BaseConnection;
-import org.postgresql.core.BaseStatement;
 
 /**
  * A data source whose connections ask the shelves before the database. A connection of the data
@@ -29,11 +30,11 @@ public final class ShelvedDataSource implements DataSource {
      *     nothing: it outlives the connection that it was made on, which is given back
      * @throws SQLException if the database must be asked, and cannot
      */
-    Shelves open(BaseStatement maker) throws SQLException;
+    Shelves open(Maker maker) throws SQLException;
   }
 
   /** What is known once the data source has given a connection. */
-  record Opened(Usual usual, BaseStatement maker, Shelves shelves, ShelvedMetaData metaData) {}
+  record Opened(Usual usual, Maker maker, Shelves shelves, ShelvedMetaData metaData) {}
 
   /**
    * What connections of the data source are like when they are taken.
@@ -74,24 +75,17 @@ public final class ShelvedDataSource implements DataSource {
 
   private Opened open() throws SQLException {
     Usual usual;
-    BaseStatement maker;
+    Maker maker;
     LinkageError misfit = null;
     try (Connection connection = beneath.getConnection()) {
-      if (!connection.isWrapperFor(BaseConnection.class)) {
-        throw new SQLException(
-            "The data source gives connections of "
-                + connection.getClass().getName()
-                + ", which do not unwrap to PostgreSQL's driver. Wrap a data source of"
-                + " org.postgresql's, or a pool of them.");
-      }
-      BaseConnection own = connection.unwrap(BaseConnection.class);
+      DriverConnection own = DriverConnection.behind(connection);
       usual =
           new Usual(
               connection.getAutoCommit(),
               connection.getTransactionIsolation(),
               connection.getHoldability(),
-              own.getStringVarcharFlag());
-      maker = (BaseStatement) own.createStatement();
+              own.stringsAreTyped());
+      maker = own.maker();
       try {
         DriverTrial.run(own, maker); // a pool gives up connections for less
       } catch (LinkageError e) {

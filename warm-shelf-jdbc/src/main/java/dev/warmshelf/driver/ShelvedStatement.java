@@ -1,5 +1,6 @@
 package dev.warmshelf.driver;
 
+import dev.warmshelf.postgres.SqlState;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -15,8 +16,6 @@ import org.jspecify.annotations.Nullable;
  * the database answers.
  */
 class ShelvedStatement extends DelegatingStatement {
-  private static final String OBJECT_NOT_IN_STATE = "55000";
-
   private final ShelvedConnection connection;
   private final StatementShape shape;
   private final Set<Told> told = EnumSet.noneOf(Told.class);
@@ -72,7 +71,7 @@ class ShelvedStatement extends DelegatingStatement {
     Statement known = made;
     if (known == null) {
       if (closed) {
-        throw new SQLException("This statement has been closed.", OBJECT_NOT_IN_STATE);
+        throw new SQLException("This statement has been closed.", SqlState.OBJECT_NOT_IN_PREREQUISITE_STATE.code());
       }
       known = shape.making().on(connection.real());
       made = known;

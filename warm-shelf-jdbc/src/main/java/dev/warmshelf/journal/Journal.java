@@ -2,6 +2,7 @@ package dev.warmshelf.journal;
 
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.SqlText;
+import dev.warmshelf.postgres.SqlState;
 import dev.warmshelf.session.Borrowed;
 import java.io.IOException;
 import java.io.InputStream;
@@ -114,8 +115,6 @@ public final class Journal {
       "SELECT s.nspname, c.relname FROM pg_class c JOIN pg_namespace s ON s.oid = c.relnamespace"
           + " WHERE c.oid = ?::oid";
 
-  private static final String LOCK_NOT_AVAILABLE = "55P03";
-  private static final String INSUFFICIENT_PRIVILEGE = "42501";
 
   private final DataSource dataSource;
   private final @Nullable Duration retention;
@@ -583,7 +582,7 @@ public final class Journal {
         LockSupport.parkNanos(Math.max(BREATH.toNanos(), 3 * (System.nanoTime() - began)));
         return;
       } catch (SQLException e) {
-        if (!LOCK_NOT_AVAILABLE.equals(e.getSQLState()) || System.nanoTime() > deadline) {
+        if (!SqlState.LOCK_NOT_AVAILABLE.isOf(e) || System.nanoTime() > deadline) {
           throw explained(e);
         }
         LockSupport.parkNanos(PAUSE.toNanos());
@@ -611,20 +610,20 @@ public final class Journal {
   }
 
   private static SQLException explained(SQLException e) {
-    String state = String.valueOf(e.getSQLState());
+    SqlState state = SqlState.of(e);
     return switch (state) {
       case LOCK_NOT_AVAILABLE ->
           new SQLException(
               "A table has been busy for "
                   + PATIENCE.toSeconds()
                   + " s; nothing of it was changed. Try again when no long transaction writes to it.",
-              state,
+              state.code(),
               e);
       case INSUFFICIENT_PRIVILEGE ->
           new SQLException(
               "This role may not do that; it must own the tables and may create schemas. "
                   + e.getMessage(),
-              state,
+              state.code(),
               e);
       default -> e;
     };

@@ -7,7 +7,8 @@ import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.postgres.Session;
+import dev.warmshelf.postgres.SessionQuestion;
+import dev.warmshelf.postgres.SqlState;
 import dev.warmshelf.postgres.SqlText;
 import dev.warmshelf.session.Borrowed;
 import java.sql.Connection;
@@ -116,7 +117,6 @@ final class JournalReader implements AutoCloseable {
       """;
 
   /** {@code invalid_schema_name} (Appendix A of the manual). */
-  private static final String NO_SCHEMA = "3F000";
 
   private static final String HERE = "SELECT until, seconds FROM warm_shelf.reader_is_here()";
 
@@ -203,12 +203,12 @@ final class JournalReader implements AutoCloseable {
   }
 
   private static String whyNot(SQLException e) {
-    return switch (String.valueOf(e.getSQLState())) {
-      case "42P01", NO_SCHEMA ->
+    return switch (SqlState.of(e)) {
+      case UNDEFINED_TABLE, INVALID_SCHEMA_NAME ->
           "The journal is not installed in this database; 'shelf feed install' or"
               + " Journal.on(dataSource).install(...) does it.";
-      case "42703", "42883" -> olderVersion();
-      case "42501" ->
+      case UNDEFINED_COLUMN, UNDEFINED_FUNCTION -> olderVersion();
+      case INSUFFICIENT_PRIVILEGE ->
           "This role may not follow the journal: "
               + String.valueOf(e.getMessage()).lines().findFirst().orElse("")
               + ". It needs "
@@ -265,7 +265,7 @@ final class JournalReader implements AutoCloseable {
           .setting("plan_cache_mode", "force_generic_plan") // planning costs more than a look
           .setting("enable_seqscan", "off") // a generic plan knows not how few rows are new
           .setting("jit", "off"); // what it saves of a look is nothing to what compiling takes
-      Session.of(fresh.connection()).requirePrimary();
+      SessionQuestion.ask(fresh.connection()).requirePrimary();
       Server found = serverOf(fresh.connection());
       Server before = server;
       if (before != null && !before.identifier().equals(found.identifier())) {
@@ -489,7 +489,7 @@ final class JournalReader implements AutoCloseable {
         ResultSet row = statement.executeQuery(SERVER)) {
       row.next();
       if (!row.getBoolean(3)) { // found out so that the server's log has no error at each attempt
-        throw new SQLException("There is no schema 'warm_shelf'.", NO_SCHEMA);
+        throw new SQLException("There is no schema 'warm_shelf'.", SqlState.INVALID_SCHEMA_NAME.code());
       }
       return new Server(row.getString(1), row.getString(2));
     }

@@ -1,6 +1,7 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.postgres.SqlText;
+import dev.warmshelf.postgres.SqlState;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -57,7 +58,7 @@ final class ReaderRights {
       statement.setString(1, role);
       try (ResultSet row = statement.executeQuery()) {
         if (!row.next()) {
-          throw new SQLException("There is no role '" + role + "' on this server.", "42704");
+          throw new SQLException("There is no role '" + role + "' on this server.", SqlState.UNDEFINED_OBJECT.code());
         }
         List<String> missing = new ArrayList<>();
         for (int i = 0; i < ALL.size(); i++) {

@@ -1,5 +1,7 @@
 package dev.warmshelf.postgres;
 
+import dev.warmshelf.database.Examined;
+import dev.warmshelf.database.Session;
 import dev.warmshelf.sql.AnalysedText;
 import dev.warmshelf.sql.SqlStatement;
 import dev.warmshelf.sql.tree.Analysis;
@@ -60,14 +62,6 @@ public final class Analyser {
   private final SystemObjects system = new SystemObjects();
 
   /**
-   * What the database says of a statement.
-   *
-   * @param session that it was asked in
-   * @param prints what the schema's objects were like that it depends on, or earlier
-   */
-  public record Examined(Analysis analysis, Session session, Map<SchemaObject, String> prints) {}
-
-  /**
    * Asks.
    *
    * @param connection with no transaction open on it, neither begun nor by a statement; in the
@@ -101,14 +95,14 @@ public final class Analyser {
       throws SQLException {
     Refusal refusal = statement.refusal();
     if (refusal != null) {
-      return refused(refusal, Session.of(connection));
+      return refused(refusal, SessionQuestion.ask(connection));
     } else if (statement.cannotBePrepared()) { // else the server's log had an error
       return refused(
           new Refusal(Reason.NOT_UNDERSTOOD, "no such statement can be prepared", -1),
-          Session.of(connection));
+          SessionQuestion.ask(connection));
     } else if (text.types().size() > MOST_VALUES) {
       return refused(
-          new Refusal(Reason.TOO_LONG, Integer.toString(MOST_VALUES), -1), Session.of(connection));
+          new Refusal(Reason.TOO_LONG, Integer.toString(MOST_VALUES), -1), SessionQuestion.ask(connection));
     }
     Asking asking = new Asking(connection, statement, text);
     try {
@@ -119,11 +113,11 @@ public final class Analyser {
       if (why == null) {
         throw e;
       }
-      return new Examined(Analysis.refused(why), Session.of(connection), asking.prints);
+      return new Examined(Analysis.refused(why), SessionQuestion.ask(connection), asking.prints);
     } catch (UnreadableException e) {
       asking.end();
       Refusal unread = new Refusal(Reason.UNKNOWN_NODE, String.valueOf(e.getMessage()), -1);
-      return new Examined(Analysis.refused(unread), Session.of(connection), asking.prints);
+      return new Examined(Analysis.refused(unread), SessionQuestion.ask(connection), asking.prints);
     } finally {
       asking.end(); // also after an error that is nobody's exception
     }
@@ -144,7 +138,7 @@ public final class Analyser {
       statement.execute("RELEASE SAVEPOINT warm_shelf");
       return false;
     } catch (SQLException e) {
-      return "25P01".equals(e.getSQLState()); // there is none that it could be in
+      return SqlState.NO_ACTIVE_TRANSACTION.isOf(e); // there is none that it could be in
     }
   }
 
@@ -204,7 +198,7 @@ public final class Analyser {
           String.join(
               ";\n",
               begin,
-              Session.ASK,
+              SessionQuestion.TEXT,
               "SAVEPOINT warm_shelf",
               ON_SYSTEM_PATH,
               SchemaPrints.question(named),
@@ -217,7 +211,7 @@ public final class Analyser {
                   + "'");
       open = true;
       try (Rows rows = Rows.ask(connection, sql)) {
-        Session session = Session.read(rows.next());
+        Session session = SessionQuestion.read(rows.next());
         prints.putAll(SchemaPrints.read(rows.next()));
         ResultSet row = rows.next();
         row.next();

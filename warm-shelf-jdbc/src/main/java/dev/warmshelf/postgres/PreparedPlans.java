@@ -7,9 +7,6 @@ import org.postgresql.util.ServerErrorMessage;
 
 /** What servers keep of prepared statements. */
 public final class PreparedPlans {
-  private static final String FEATURE_NOT_SUPPORTED = "0A000";
-  private static final String INVALID_STATEMENT_NAME = "26000";
-
   private PreparedPlans() {}
 
   /**
@@ -18,9 +15,8 @@ public final class PreparedPlans {
    * that the server's routine has to tell).
    */
   public static boolean isOutdated(SQLException e) {
-    String state = e.getSQLState();
-    return INVALID_STATEMENT_NAME.equals(state)
-        || (FEATURE_NOT_SUPPORTED.equals(state)
+    return SqlState.INVALID_STATEMENT_NAME.isOf(e)
+        || (SqlState.FEATURE_NOT_SUPPORTED.isOf(e)
             && e.getClass().getName().startsWith("org.postgresql.") // else there may be no driver
             && e instanceof PSQLException told
             && isRevalidation(told.getServerErrorMessage()));

@@ -1,5 +1,6 @@
 package dev.warmshelf.row;
 
+import dev.warmshelf.postgres.SqlState;
 import java.io.DataOutputStream;
 import java.io.IOException;
 import java.lang.reflect.InvocationTargetException;
@@ -142,7 +143,7 @@ public final class ColumnFacts {
       if (said == NO_SUCH) {
         throw new SQLException(
             "The column index is out of range: " + column + ", number of columns: " + count + ".",
-            "22023");
+            SqlState.INVALID_PARAMETER_VALUE.code());
       }
       return said;
     }

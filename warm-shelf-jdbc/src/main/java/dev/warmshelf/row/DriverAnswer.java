@@ -20,13 +20,11 @@ import org.jspecify.annotations.Nullable;
 import org.postgresql.PGResultSetMetaData;
 import org.postgresql.PGStatement;
 import org.postgresql.core.BaseConnection;
-import org.postgresql.core.BaseStatement;
 import org.postgresql.core.Field;
 import org.postgresql.core.Oid;
 import org.postgresql.core.Tuple;
 import org.postgresql.core.TypeInfo;
 import org.postgresql.jdbc.PgResultSet;
-import org.postgresql.util.DriverInfo;
 
 /**
  * An answer as the server sent it: the text of each value. The driver itself makes result sets of
@@ -39,7 +37,7 @@ public final class DriverAnswer implements Answer {
    * them a few times, which spares the server more than half of a quick load. They have a text of
    * their own, since the driver remembers by the text in what form results come.
    */
-  public static AnswerForm form(BaseStatement maker) {
+  public static AnswerForm form(Maker maker) {
     return new AnswerForm() {
       @Override
       public PreparedStatement statement(Connection connection, String sql, boolean callers)
@@ -98,7 +96,7 @@ public final class DriverAnswer implements Answer {
 
   private final Columns columns;
   private final List<Tuple> rows;
-  private final BaseStatement maker;
+  private final Maker maker;
   private volatile long bytes;
   private volatile long fingerprint;
   private volatile @Nullable String digest;
@@ -151,7 +149,7 @@ public final class DriverAnswer implements Answer {
 
     /** As {@link #write} wrote them. */
     Columns(ByteBuffer in) {
-      if (!ValueBytes.readText(in).equals(DriverInfo.DRIVER_VERSION)) {
+      if (!ValueBytes.readText(in).equals(DriverConnection.version())) {
         throw new IllegalArgumentException("Another version of the driver has read it.");
       }
       int width = ValueBytes.countIn(in, Integer.BYTES);
@@ -175,7 +173,7 @@ public final class DriverAnswer implements Answer {
     }
 
     void write(DataOutputStream out) throws IOException {
-      ValueBytes.writeText(out, DriverInfo.DRIVER_VERSION);
+      ValueBytes.writeText(out, DriverConnection.version());
       out.writeInt(fields.length);
       for (int i = 0; i < fields.length; i++) {
         ValueBytes.writeText(out, labels.get(i));
@@ -196,13 +194,13 @@ public final class DriverAnswer implements Answer {
     }
   }
 
-  private DriverAnswer(Columns columns, List<Tuple> rows, BaseStatement maker) {
+  private DriverAnswer(Columns columns, List<Tuple> rows, Maker maker) {
     this.columns = columns;
     this.rows = rows;
     this.maker = maker;
   }
 
-  private static DriverAnswer read(ResultSet result, BaseStatement maker) throws SQLException {
+  private static DriverAnswer read(ResultSet result, Maker maker) throws SQLException {
     Columns columns = new Columns(result);
     int width = columns.fields.length;
     ArrayList<Tuple> rows = new ArrayList<>();
@@ -228,8 +226,8 @@ public final class DriverAnswer implements Answer {
    *
    * @throws SQLException if the statement has been closed
    */
-  public ResultSet on(BaseStatement by) throws SQLException {
-    return by.createDriverResultSet(columns.fields, rows);
+  public ResultSet on(Maker by) throws SQLException {
+    return by.statement().createDriverResultSet(columns.fields, rows);
   }
 
   /**
@@ -238,8 +236,8 @@ public final class DriverAnswer implements Answer {
    * @param row from 0
    * @throws SQLException if the statement has been closed
    */
-  public ResultSet row(int row, BaseStatement by) throws SQLException {
-    return by.createDriverResultSet(columns.fields, List.of(rows.get(row)));
+  public ResultSet row(int row, Maker by) throws SQLException {
+    return by.statement().createDriverResultSet(columns.fields, List.of(rows.get(row)));
   }
 
   /** What the result set's metadata say. */
@@ -339,7 +337,7 @@ public final class DriverAnswer implements Answer {
   }
 
   private static DriverAnswer readWritten(
-      ByteBuffer columnsIn, ByteBuffer in, BaseStatement maker) {
+      ByteBuffer columnsIn, ByteBuffer in, Maker maker) {
     Columns columns = new Columns(columnsIn);
     int width = columns.fields.length;
     int count = ValueBytes.countIn(in, width * Integer.BYTES);

@@ -2,6 +2,7 @@ package dev.warmshelf.shared;
 
 import dev.warmshelf.feed.FeedPlace;
 import dev.warmshelf.postgres.SqlText;
+import dev.warmshelf.postgres.SqlState;
 import dev.warmshelf.session.Borrowed;
 import java.io.IOException;
 import java.io.InputStream;
@@ -263,9 +264,9 @@ public final class StoreSchema {
   }
 
   static String inWords(SQLException e) {
-    return switch (String.valueOf(e.getSQLState())) {
-      case "42P01", "3F000" -> "There is no store in this database; 'shelf store create' makes one";
-      case "42501" ->
+    return switch (SqlState.of(e)) {
+      case UNDEFINED_TABLE, INVALID_SCHEMA_NAME -> "There is no store in this database; 'shelf store create' makes one";
+      case INSUFFICIENT_PRIVILEGE ->
           "This role may not use the store ("
               + e.getMessage()
               + "); 'shelf store create --role ROLE' grants what it needs";

@@ -3,6 +3,7 @@ package dev.warmshelf.measure.survey;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.measure.database.DatabaseWork.Done;
 import dev.warmshelf.measure.database.SystemPath;
+import dev.warmshelf.postgres.SqlState;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -32,9 +33,6 @@ record Statistics(
     String epoch,
     long forgotten) {
   private static final String HIDDEN = "<insufficient privilege>";
-  private static final String UNDEFINED_COLUMN = "42703";
-  private static final String NOT_LOADED = "55000";
-
   private static final String WHERE =
       """
       SELECT quote_ident(n.nspname), current_setting('track_counts')::bool, pg_is_in_recovery()
@@ -109,11 +107,11 @@ record Statistics(
   }
 
   private static SQLException inWords(SQLException e) throws SurveyException {
-    if (NOT_LOADED.equals(e.getSQLState())) {
+    if (SqlState.OBJECT_NOT_IN_PREREQUISITE_STATE.isOf(e)) {
       throw new SurveyException(
           "pg_stat_statements is created, but the server has not loaded it: add it to"
               + " shared_preload_libraries, and restart the server.");
-    } else if (UNDEFINED_COLUMN.equals(e.getSQLState())) {
+    } else if (SqlState.UNDEFINED_COLUMN.isOf(e)) {
       throw new SurveyException(
           "pg_stat_statements is of an older version than the server: run ALTER EXTENSION"
               + " pg_stat_statements UPDATE in this database.");

@@ -1,12 +1,8 @@
-package dev.warmshelf.postgres;
+package dev.warmshelf.database;
 
-import java.sql.Connection;
-import java.sql.ResultSet;
 import java.sql.SQLException;
-import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.List;
-import java.util.stream.Collectors;
 
 /**
  * What in a session can change an answer though the statement stays the same, and whether others
@@ -30,7 +26,7 @@ public record Session(
    * else the manual says changes a statement's meaning or how a value is written. Settings of the
    * planner change only what no ORDER BY decides.
    */
-  private static final List<String> SETTINGS =
+  public static final List<String> SETTINGS =
       List.of(
           "search_path",
           "TimeZone",
@@ -54,55 +50,12 @@ public record Session(
           "row_security",
           "client_encoding");
 
-  private static final char BETWEEN = '\u001f';
-
-  /**
-   * One row; cheap enough to be sent along with each load. It is looked up on the session's own
-   * path, so each name stands with its schema.
-   */
-  public static final String ASK =
-      """
-      SELECT pg_catalog.array_to_string(
-               ARRAY[pg_catalog.current_database()::pg_catalog.text,
-                     current_user::pg_catalog.text, %s],
-               pg_catalog.chr(31), ''),
-             pg_catalog.pg_is_in_recovery(),
-             pg_catalog.pg_current_xact_id_if_assigned() IS NOT NULL,
-             pg_catalog.current_setting('transaction_isolation')
-               OPERATOR(pg_catalog.=) ANY (ARRAY['repeatable read', 'serializable']::pg_catalog.text[]),
-             CASE WHEN pg_catalog.pg_my_temp_schema() OPERATOR(pg_catalog.=) 0::pg_catalog.oid
-                  THEN false
-                  ELSE EXISTS (SELECT FROM pg_catalog.pg_class
-                               WHERE relnamespace OPERATOR(pg_catalog.=)
-                                     pg_catalog.pg_my_temp_schema()) END
-      """
-          .formatted(
-              SETTINGS.stream()
-                  .map(name -> "pg_catalog.current_setting('" + name + "', true)")
-                  .collect(Collectors.joining(", ")));
-
-  /** Asks over a connection. */
-  public static Session of(Connection connection) throws SQLException {
-    try (Statement statement = connection.createStatement();
-        ResultSet row = statement.executeQuery(ASK)) {
-      return read(row);
-    }
-  }
+  /** Between two parts of what sessions are like. */
+  public static final char BETWEEN = '\u001f';
 
   /** Whether a name means the same here as in a session of this ambient. */
   public boolean reads(String others) {
     return !hasTemporary && ambient.equals(others);
-  }
-
-  /** Reads what {@link #ASK} gives. */
-  public static Session read(ResultSet row) throws SQLException {
-    row.next();
-    return new Session(
-        row.getString(1),
-        row.getBoolean(2),
-        row.getBoolean(3),
-        row.getBoolean(4),
-        row.getBoolean(5));
   }
 
   /** The database that it is connected to. */

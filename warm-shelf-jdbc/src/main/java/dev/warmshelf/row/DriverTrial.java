@@ -1,7 +1,5 @@
-package dev.warmshelf.driver;
+package dev.warmshelf.row;
 
-import dev.warmshelf.row.AnswerForm;
-import dev.warmshelf.row.DriverAnswer;
 import java.io.IOException;
 import java.io.InputStream;
 import java.io.Reader;
@@ -10,7 +8,6 @@ import java.lang.reflect.InvocationTargetException;
 import java.lang.reflect.Method;
 import java.math.BigDecimal;
 import java.sql.Array;
-import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -27,15 +24,13 @@ import java.util.List;
 import java.util.Set;
 import java.util.UUID;
 import org.jspecify.annotations.Nullable;
-import org.postgresql.core.BaseStatement;
-import org.postgresql.util.DriverInfo;
 
 /**
  * Finds out whether result sets of kept answers are what the driver at hand gives itself: they are
  * made by classes of its own that change between its versions. One row with a value of each common
  * type, and one without, is read by every getter, from the server and as if it had been kept.
  */
-final class DriverTrial {
+public final class DriverTrial {
   private static final String VALUES =
       """
       SELECT true AS bool, 7::int2 AS int2, -70000::int4 AS int4, 7000000000::int8 AS int8,
@@ -55,7 +50,7 @@ final class DriverTrial {
   private static final String NULLS =
       " UNION ALL SELECT " + String.join(", ", Collections.nCopies(27, "NULL"));
 
-  /** Of the other one the caller's own connection makes each; see {@link KeptResultSet}. */
+  /** Of the other one the caller's own connection makes each; see the result sets of kept answers. */
   private static final Set<String> LEADING_TO_A_CONNECTION =
       Set.of("getArray", "getBlob", "getClob", "getNClob", "getSQLXML", "getRef", "getRowId");
 
@@ -89,15 +84,15 @@ final class DriverTrial {
   /**
    * Tries it.
    *
-   * @param connection the driver's own
+   * @param connection of the data source that is to be wrapped
    * @param maker makes result sets of kept answers
    * @throws LinkageError if they cannot be made, or differ; the message says by what
    * @throws SQLException if the database could not be asked
    */
-  static void run(Connection connection, BaseStatement maker) throws SQLException {
+  public static void run(DriverConnection connection, Maker maker) throws SQLException {
     AnswerForm form = DriverAnswer.form(maker);
-    try (PreparedStatement one = form.statement(connection, VALUES + NULLS, true);
-        PreparedStatement other = form.statement(connection, VALUES + NULLS, true);
+    try (PreparedStatement one = form.statement(connection.connection(), VALUES + NULLS, true);
+        PreparedStatement other = form.statement(connection.connection(), VALUES + NULLS, true);
         ResultSet sent = one.executeQuery();
         ResultSet toKeep = other.executeQuery()) {
       DriverAnswer answer = (DriverAnswer) form.read(toKeep);
@@ -114,7 +109,7 @@ final class DriverTrial {
    *
    * @throws LinkageError if they differ
    */
-  static void compare(ResultSet sent, ResultSet kept) throws SQLException {
+  public static void compare(ResultSet sent, ResultSet kept) throws SQLException {
     int width = sent.getMetaData().getColumnCount();
     boolean more;
     do {
@@ -141,7 +136,7 @@ final class DriverTrial {
     if (!sent.equals(kept)) {
       throw new LinkageError(
           "With PostgreSQL's driver "
-              + DriverInfo.DRIVER_VERSION
+              + DriverConnection.version()
               + " a kept value of type "
               + type
               + " is not what the server sent: "
