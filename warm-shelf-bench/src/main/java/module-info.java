@@ -1,7 +1,7 @@
 /** Benchmarks, races, long runs and hunts. */
 module dev.warmshelf.bench {
   requires static transitive org.jspecify;
-  requires dev.warmshelf.jdbc;
+  requires dev.warmshelf;
   requires dev.warmshelf.measure;
   requires dev.warmshelf.metrics;
   requires dev.warmshelf.record;

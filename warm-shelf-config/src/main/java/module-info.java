@@ -3,7 +3,8 @@ import dev.warmshelf.config.ShelvedDriver;
 /** Shelves under an unchanged program, by a configuration file. */
 module dev.warmshelf.config {
   requires static transitive org.jspecify;
-  requires transitive dev.warmshelf.jdbc;
+  requires transitive dev.warmshelf;
+  requires dev.warmshelf.door;
   requires static dev.warmshelf.record;
   requires org.slf4j;
   requires org.snakeyaml.engine.v2;

@@ -4,13 +4,15 @@ module dev.warmshelf.core {
   requires org.slf4j;
   requires HdrHistogram;
 
-  exports dev.warmshelf.feed;
+  exports dev.warmshelf.about;
   exports dev.warmshelf.fresh;
   exports dev.warmshelf.http;
   exports dev.warmshelf.key;
   exports dev.warmshelf.lane;
   exports dev.warmshelf.meter;
   exports dev.warmshelf.shelf;
+  exports dev.warmshelf.spi.feed;
+  exports dev.warmshelf.spi.store;
   exports dev.warmshelf.store;
   exports dev.warmshelf.trial to
       dev.warmshelf.bench,

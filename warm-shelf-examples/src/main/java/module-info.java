@@ -4,7 +4,7 @@ module dev.warmshelf.examples {
   requires transitive dev.warmshelf.config;
   requires dev.warmshelf.metrics;
   requires micrometer.registry.prometheus;
-  requires transitive dev.warmshelf.jdbc;
+  requires transitive dev.warmshelf;
   requires com.zaxxer.hikari;
   requires java.naming;
   requires java.sql;

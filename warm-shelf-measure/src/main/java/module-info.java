@@ -1,7 +1,7 @@
 /** Compares direct reads with kept ones, while others write. Knows no command line. */
 module dev.warmshelf.measure {
   requires static transitive org.jspecify;
-  requires transitive dev.warmshelf.jdbc;
+  requires transitive dev.warmshelf;
   requires dev.warmshelf.config;
   requires transitive dev.warmshelf.record;
   requires com.fasterxml.jackson.databind;

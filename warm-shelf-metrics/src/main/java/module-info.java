@@ -2,7 +2,7 @@
 @SuppressWarnings("requires-transitive-automatic") // the library has no module of its own yet
 module dev.warmshelf.metrics {
   requires static transitive org.jspecify;
-  requires transitive dev.warmshelf.jdbc;
+  requires transitive dev.warmshelf;
   requires transitive micrometer.core;
 
   exports dev.warmshelf.metrics;

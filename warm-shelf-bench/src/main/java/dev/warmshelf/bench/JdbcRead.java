@@ -2,14 +2,14 @@ package dev.warmshelf.bench;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.Rule;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.shelf.Rule;
+import dev.warmshelf.statement.SqlStatement;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;

@@ -2,8 +2,8 @@ package dev.warmshelf.bench;
 
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.StatementMemory;
+import dev.warmshelf.statement.SqlStatement;
+import dev.warmshelf.statement.StatementMemory;
 import java.time.LocalDate;
 import java.util.List;
 import java.util.concurrent.TimeUnit;

@@ -2,11 +2,11 @@ package dev.warmshelf.bench;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.Rule;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.LocalPostgres;
+import dev.warmshelf.shelf.Rule;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;

@@ -2,7 +2,6 @@ package dev.warmshelf.bench;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.Sharing;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
@@ -11,6 +10,7 @@ import dev.warmshelf.meter.Count;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shared.PostgresStore;
 import dev.warmshelf.shared.StoreSchema;
+import dev.warmshelf.shelf.Sharing;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;

@@ -2,7 +2,6 @@ package dev.warmshelf.bench;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.Sharing;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
@@ -16,6 +15,7 @@ import dev.warmshelf.shared.PostgresStore;
 import dev.warmshelf.shared.StoreSchema;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Sharing;
 import dev.warmshelf.trial.Zipf;
 import java.io.BufferedReader;
 import java.io.IOException;

@@ -5,7 +5,7 @@ import dev.warmshelf.measure.survey.Surveyed;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.SkerryLine;
-import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.statement.SqlStatement;
 import java.io.PrintStream;
 import java.sql.Connection;
 import java.sql.PreparedStatement;

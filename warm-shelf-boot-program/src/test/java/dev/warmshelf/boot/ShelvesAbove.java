@@ -2,7 +2,7 @@ package dev.warmshelf.boot;
 
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.config.ConfiguredDataSource;
-import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.spi.feed.FeedException;
 import java.nio.file.Path;
 import java.sql.SQLException;
 import org.springframework.beans.factory.config.BeanPostProcessor;

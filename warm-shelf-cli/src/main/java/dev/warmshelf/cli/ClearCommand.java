@@ -1,16 +1,15 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.feed.Clearing;
 import dev.warmshelf.measure.text.Text;
-import java.io.PrintWriter;
 import dev.warmshelf.postgres.Postgres;
-import dev.warmshelf.postgres.SqlState;
+import dev.warmshelf.postgres.driver.SqlState;
+import dev.warmshelf.spi.feed.Clearing;
+import java.io.PrintWriter;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.Arrays;
 import java.util.List;
 import java.util.concurrent.Callable;
-import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;

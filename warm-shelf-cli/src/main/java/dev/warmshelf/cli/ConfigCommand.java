@@ -1,12 +1,12 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.Rule;
 import dev.warmshelf.cli.ConfigurationCheck.Judged;
 import dev.warmshelf.config.Configuration;
 import dev.warmshelf.config.ConfigurationException;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
 import dev.warmshelf.measure.workload.RecordedStatements.Recorded;
+import dev.warmshelf.shelf.Rule;
 import java.io.PrintWriter;
 import java.nio.file.Path;
 import java.util.ArrayList;

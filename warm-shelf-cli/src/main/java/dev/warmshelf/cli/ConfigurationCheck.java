@@ -1,20 +1,20 @@
 package dev.warmshelf.cli;
 
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.Prospect;
-import dev.warmshelf.Rule;
-import dev.warmshelf.Sharing;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.config.Configuration;
 import dev.warmshelf.config.ConfigurationException;
-import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.measure.database.SystemPath;
 import dev.warmshelf.measure.text.ShellText;
 import dev.warmshelf.measure.workload.RecordedStatements.Recorded;
-import dev.warmshelf.shared.SharedStore;
-import dev.warmshelf.shared.SharedStoreException;
+import dev.warmshelf.shelf.Prospect;
+import dev.warmshelf.shelf.Rule;
+import dev.warmshelf.shelf.Sharing;
+import dev.warmshelf.spi.feed.FeedException;
+import dev.warmshelf.spi.store.SharedStore;
+import dev.warmshelf.spi.store.SharedStoreException;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;

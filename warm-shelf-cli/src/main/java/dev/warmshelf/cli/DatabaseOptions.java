@@ -2,8 +2,8 @@ package dev.warmshelf.cli;
 
 import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.postgres.SqlState;
-import dev.warmshelf.postgres.UrlText;
+import dev.warmshelf.postgres.driver.SqlState;
+import dev.warmshelf.postgres.driver.UrlText;
 import java.io.Console;
 import java.net.URLEncoder;
 import java.nio.charset.StandardCharsets;

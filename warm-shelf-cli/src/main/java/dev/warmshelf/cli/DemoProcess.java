@@ -1,16 +1,16 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.Sharing;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
-import dev.warmshelf.WarmStart;
-import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.scenario.OwnJava;
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.shared.PostgresStore;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Sharing;
+import dev.warmshelf.shelf.WarmStart;
+import dev.warmshelf.spi.feed.FeedException;
 import java.io.BufferedReader;
 import java.io.IOException;
 import java.nio.file.Path;

@@ -21,8 +21,7 @@ import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.shared.StoreSchema;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.Verdict;
+import dev.warmshelf.statement.SqlStatement;
 import dev.warmshelf.study.Findings;
 import dev.warmshelf.study.Study;
 import java.math.BigDecimal;
@@ -143,8 +142,8 @@ final class DemoStory {
         BASELINE_READS,
         Text.nanos(direct.getValueAtPercentile(50)),
         Text.nanos(direct.getValueAtPercentile(95)));
-    if (departures.verdict() instanceof Verdict.Keepable keepable) {
-      say("its answers may be kept; they are read from %s", keepable.tables());
+    if (departures.refusal().isEmpty()) {
+      say("its answers may be kept; they are read from %s", departures.tables());
     }
   }
 

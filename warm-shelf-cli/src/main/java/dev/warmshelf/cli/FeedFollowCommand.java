@@ -1,14 +1,14 @@
 package dev.warmshelf.cli;
 
 import com.zaxxer.hikari.HikariDataSource;
-import dev.warmshelf.feed.Batch;
-import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.spi.feed.Batch;
+import dev.warmshelf.spi.feed.FeedException;
 import java.io.PrintWriter;
 import java.time.Duration;
 import java.time.Instant;

@@ -1,6 +1,6 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.file.RegularFile;
+import dev.warmshelf.outside.RegularFile;
 import java.io.IOException;
 import java.nio.charset.CharacterCodingException;
 import java.nio.file.NoSuchFileException;

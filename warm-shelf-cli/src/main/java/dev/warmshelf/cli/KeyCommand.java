@@ -1,6 +1,6 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.statement.SqlStatement;
 import java.io.PrintWriter;
 import java.nio.file.Path;
 import java.sql.SQLException;

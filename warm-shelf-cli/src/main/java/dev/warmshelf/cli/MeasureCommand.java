@@ -15,7 +15,7 @@ import dev.warmshelf.measure.workload.RecordedRequests;
 import dev.warmshelf.measure.workload.RequestSource;
 import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.measure.workload.WorkloadFile;
-import dev.warmshelf.postgres.SqlState;
+import dev.warmshelf.postgres.driver.SqlState;
 import dev.warmshelf.scenario.SkerryLine;
 import dev.warmshelf.shared.PostgresStore;
 import dev.warmshelf.yaml.YamlException;
@@ -68,6 +68,7 @@ import picocli.CommandLine.Spec;
 final class MeasureCommand implements Callable<Integer> {
   static final int CONNECTIONS_BESIDE_READERS = 9;
   private static final int SHARE_OF_WARM_UP = 10;
+
   @Spec
   @SuppressWarnings("NullAway.Init") // set by the argument parser
   private CommandSpec spec;

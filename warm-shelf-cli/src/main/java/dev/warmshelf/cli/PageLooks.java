@@ -1,11 +1,11 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.AskedStatement;
-import dev.warmshelf.AskedStatement.Outcomes;
 import dev.warmshelf.cli.ProgramDesk.Held;
 import dev.warmshelf.cli.ProgramMeters.Look;
 import dev.warmshelf.cli.ProgramMeters.Meters;
 import dev.warmshelf.jmx.OpenRow;
+import dev.warmshelf.shelf.AskedStatement;
+import dev.warmshelf.shelf.AskedStatement.Outcomes;
 import java.util.ArrayDeque;
 import java.util.Comparator;
 import java.util.Deque;

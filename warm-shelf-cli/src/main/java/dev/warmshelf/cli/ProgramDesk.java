@@ -1,10 +1,10 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.AskedStatement;
-import dev.warmshelf.AskedStatement.Outcomes;
 import dev.warmshelf.jmx.JmxBeans;
 import dev.warmshelf.jmx.OpenRow;
 import dev.warmshelf.jmx.OpenValues;
+import dev.warmshelf.shelf.AskedStatement;
+import dev.warmshelf.shelf.AskedStatement.Outcomes;
 import java.io.IOException;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;

@@ -3,7 +3,7 @@ package dev.warmshelf.cli;
 import dev.warmshelf.measure.run.Sharers;
 import dev.warmshelf.scenario.OwnJava;
 import dev.warmshelf.shared.PostgresStore;
-import dev.warmshelf.shared.SharedStore;
+import dev.warmshelf.spi.store.SharedStore;
 import java.io.IOException;
 import java.util.ArrayList;
 import java.util.List;

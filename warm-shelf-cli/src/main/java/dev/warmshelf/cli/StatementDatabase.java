@@ -1,14 +1,14 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.postgres.Analyser;
 import dev.warmshelf.database.Session;
-import dev.warmshelf.postgres.SessionQuestion;
+import dev.warmshelf.postgres.analysis.Analyser;
+import dev.warmshelf.postgres.analysis.SessionQuestion;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.SkerryLine;
-import dev.warmshelf.sql.Analysed;
-import dev.warmshelf.sql.AnalysedText;
-import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.tree.Analysis;
+import dev.warmshelf.statement.Analysed;
+import dev.warmshelf.statement.AnalysedText;
+import dev.warmshelf.statement.Analysis;
+import dev.warmshelf.statement.SqlStatement;
 import java.io.IOException;
 import java.sql.Connection;
 import java.sql.SQLException;

@@ -1,10 +1,10 @@
 package dev.warmshelf.cli;
 
-import dev.warmshelf.AskedStatement;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
 import dev.warmshelf.measure.workload.RecordedStatements;
 import dev.warmshelf.measure.workload.RecordedStatements.Recorded;
+import dev.warmshelf.shelf.AskedStatement;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.nio.file.Path;

@@ -8,9 +8,15 @@ import com.tngtech.archunit.core.domain.JavaClasses;
 import com.tngtech.archunit.core.domain.JavaPackage;
 import com.tngtech.archunit.core.importer.ClassFileImporter;
 import com.tngtech.archunit.core.importer.ImportOption;
+import java.io.IOException;
+import java.io.UncheckedIOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.util.List;
 import java.util.Set;
+import java.util.regex.Pattern;
 import java.util.stream.Collectors;
+import java.util.stream.Stream;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.MethodSource;
@@ -26,27 +32,36 @@ class ArchitectureTest {
   private static final List<String> FROM_THE_GROUND_UP =
       List.of(
           // core
+          "dev.warmshelf.about",
           "dev.warmshelf.trial",
           "dev.warmshelf.key",
           "dev.warmshelf.lane",
           "dev.warmshelf.fresh",
           "dev.warmshelf.meter",
-          "dev.warmshelf.feed",
+          "dev.warmshelf.spi.feed",
+          "dev.warmshelf.spi.store",
           "dev.warmshelf.store",
           "dev.warmshelf.shelf",
           "dev.warmshelf.http",
-          // sql
-          "dev.warmshelf.sql.text",
-          "dev.warmshelf.sql.tree",
-          "dev.warmshelf.sql",
-          // jdbc
-          "dev.warmshelf.session",
+          // engine
+          "dev.warmshelf.statement.text",
+          "dev.warmshelf.statement",
+          "dev.warmshelf.database",
+          "dev.warmshelf.answer",
+          "dev.warmshelf.caller",
+          "dev.warmshelf.verdict",
+          "dev.warmshelf.outside",
+          "dev.warmshelf.engine",
+          // postgres
+          "dev.warmshelf.postgres.tree",
+          "dev.warmshelf.postgres.driver",
+          "dev.warmshelf.postgres.analysis",
           "dev.warmshelf.postgres",
           "dev.warmshelf.journal",
-          "dev.warmshelf.row",
-          "dev.warmshelf.file",
           "dev.warmshelf.shared",
-          "dev.warmshelf.driver",
+          // door
+          "dev.warmshelf.door",
+          // the face
           "dev.warmshelf.jmx",
           "dev.warmshelf",
           "dev.warmshelf.repository",
@@ -123,10 +138,53 @@ class ArchitectureTest {
   void onlyTheDatabasesSideKnowsJdbc() {
     noClasses()
         .that()
-        .resideInAnyPackage("dev.warmshelf.sql..", "dev.warmshelf.record..")
+        .resideInAnyPackage("dev.warmshelf.statement..", "dev.warmshelf.record..")
         .should()
         .dependOnClassesThat()
         .resideInAnyPackage("java.sql..", "javax.sql..", "org.postgresql..")
         .check(ALL);
+  }
+
+  /** What measures a PostgreSQL, or starts one, knows that it does. */
+  private static final String[] KNOW_POSTGRESQL = {
+    "dev.warmshelf.postgres..",
+    "dev.warmshelf.journal",
+    "dev.warmshelf.scenario",
+    "dev.warmshelf.cli",
+    "dev.warmshelf.examples"
+  };
+
+  @Test
+  void onlyOneRoomKnowsTheDriver() {
+    noClasses()
+        .that()
+        .resideOutsideOfPackages(KNOW_POSTGRESQL)
+        .should()
+        .dependOnClassesThat()
+        .resideInAPackage("org.postgresql..")
+        .check(ALL);
+  }
+
+  @Test
+  void statesOfErrorsHaveOneHome() throws IOException {
+    Pattern state = Pattern.compile("\"[0-9][0-9A-Z][0-9A-Z]{3}\"");
+    try (Stream<Path> files = Files.walk(Path.of(".."))) {
+      assertThat(
+              files
+                  .filter(
+                      file -> file.toString().matches("\\.\\./warm-shelf[a-z-]*/src/main/.*java"))
+                  .filter(file -> !file.toString().contains("warm-shelf-bench"))
+                  .filter(file -> state.matcher(read(file)).find())
+                  .map(file -> file.getFileName().toString()))
+          .containsExactly("SqlState.java");
+    }
+  }
+
+  private static String read(Path file) {
+    try {
+      return Files.readString(file);
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
   }
 }

@@ -35,7 +35,7 @@ class CatalogueStatementsTest {
 
   /** Run on the system's path by the analyser, in RightsTest; a session's are written with it. */
   private static final Set<String> STATEMENTS =
-      Set.of("Analyser", "ColumnKinds", "FoundFacts", "SchemaPrints", "Session");
+      Set.of("Analyser", "ColumnKinds", "FoundFacts", "SchemaPrints", "SessionQuestion");
 
   /** In SurveyTest. */
   private static final Set<String> MEASUREMENT =
@@ -56,7 +56,7 @@ class CatalogueStatementsTest {
   private static Set<String> asking() throws IOException {
     try (Stream<Path> files = Files.walk(Path.of(".."))) {
       return files
-          .filter(file -> file.toString().matches("\\.\\./warm-shelf-[a-z]+/src/main/.*\\.java"))
+          .filter(file -> file.toString().matches("\\.\\./warm-shelf(-[a-z]+)?/src/main/.*\\.java"))
           .filter(file -> !file.toString().matches("../warm-shelf-(bench|examples)/.*"))
           .filter(file -> ASKS.matcher(read(file)).find())
           .map(file -> file.getFileName().toString().replace(".java", ""))

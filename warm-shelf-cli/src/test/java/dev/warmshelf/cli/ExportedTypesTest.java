@@ -25,7 +25,16 @@ class ExportedTypesTest {
 
   /** Those that a program of somebody's has on its path. */
   private static final Set<String> MODULES =
-      Set.of("core", "sql", "jdbc", "config", "metrics", "record", "testing");
+      Set.of(
+          "warm-shelf",
+          "warm-shelf-core",
+          "warm-shelf-engine",
+          "warm-shelf-postgres",
+          "warm-shelf-door",
+          "warm-shelf-config",
+          "warm-shelf-metrics",
+          "warm-shelf-record",
+          "warm-shelf-testing");
 
   @Test
   void theListHasAllThatAreExportedAndNoMore() throws IOException {
@@ -33,8 +42,7 @@ class ExportedTypesTest {
     for (String module : MODULES) {
       Matcher exports =
           TO_EVERYBODY.matcher(
-              Files.readString(
-                  Path.of("../warm-shelf-" + module + "/src/main/java/module-info.java")));
+              Files.readString(Path.of("../" + module + "/src/main/java/module-info.java")));
       while (exports.find()) {
         packages.add(exports.group(1));
       }
@@ -43,7 +51,7 @@ class ExportedTypesTest {
     for (String module : MODULES) {
       new ClassFileImporter()
               .withImportOption(new ImportOption.DoNotIncludeTests())
-              .importPath(Path.of("../warm-shelf-" + module + "/target/classes"))
+              .importPath(Path.of("../" + module + "/target/classes"))
               .stream()
               .filter(type -> packages.contains(type.getPackageName()) && isVisible(type))
               .forEach(type -> exported.add(type.getName().replace('$', '.')));

@@ -30,7 +30,7 @@ class KnotsTest {
    * Larger ones that are there still, by package: how many classes are in the largest. What shrinks
    * is written down; nothing grows.
    */
-  private static final Map<String, Integer> LARGER = Map.of("dev.warmshelf.driver", 19);
+  private static final Map<String, Integer> LARGER = Map.of("dev.warmshelf.door", 19);
 
   private final Map<String, Set<String>> arrows = new TreeMap<>();
   private final Map<String, Integer> found = new HashMap<>();

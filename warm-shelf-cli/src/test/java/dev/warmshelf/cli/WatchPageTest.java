@@ -5,11 +5,11 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.junit.jupiter.api.Assumptions.assumeTrue;
 
 import com.fasterxml.jackson.databind.ObjectMapper;
-import dev.warmshelf.AskedStatement;
-import dev.warmshelf.AskedStatement.Outcomes;
 import dev.warmshelf.cli.ProgramDesk.Held;
 import dev.warmshelf.cli.ProgramMeters.Look;
 import dev.warmshelf.cli.ProgramMeters.Meters;
+import dev.warmshelf.shelf.AskedStatement;
+import dev.warmshelf.shelf.AskedStatement.Outcomes;
 import java.net.InetAddress;
 import java.net.ServerSocket;
 import java.net.URI;

@@ -1,16 +1,16 @@
 package dev.warmshelf.config;
 
-import dev.warmshelf.Recipe;
-import dev.warmshelf.Rule;
-import dev.warmshelf.Sharing;
 import dev.warmshelf.WarmShelf;
-import dev.warmshelf.WarmStart;
-import dev.warmshelf.feed.FeedException;
-import dev.warmshelf.file.RegularFile;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.outside.RegularFile;
 import dev.warmshelf.repository.MethodRule;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Recipe;
+import dev.warmshelf.shelf.Rule;
+import dev.warmshelf.shelf.Sharing;
+import dev.warmshelf.shelf.WarmStart;
+import dev.warmshelf.spi.feed.FeedException;
 import dev.warmshelf.yaml.YamlException;
 import dev.warmshelf.yaml.YamlNode;
 import java.io.IOException;

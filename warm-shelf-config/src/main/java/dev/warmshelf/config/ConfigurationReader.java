@@ -1,14 +1,14 @@
 package dev.warmshelf.config;
 
-import dev.warmshelf.Recipe;
-import dev.warmshelf.Rule;
 import dev.warmshelf.WarmShelf;
-import dev.warmshelf.WarmStart;
 import dev.warmshelf.config.Configuration.FeedBlock;
-import dev.warmshelf.postgres.UrlText;
+import dev.warmshelf.postgres.driver.UrlText;
 import dev.warmshelf.repository.MethodRule;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Policy;
+import dev.warmshelf.shelf.Recipe;
+import dev.warmshelf.shelf.Rule;
+import dev.warmshelf.shelf.WarmStart;
 import dev.warmshelf.yaml.YamlNode;
 import java.nio.file.Path;
 import java.time.Duration;

@@ -1,8 +1,8 @@
 package dev.warmshelf.config;
 
 import dev.warmshelf.WarmShelf;
-import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.repository.Repositories;
+import dev.warmshelf.spi.feed.FeedException;
 import java.io.PrintWriter;
 import java.nio.file.Path;
 import java.sql.Connection;

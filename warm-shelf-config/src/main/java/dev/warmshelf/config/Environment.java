@@ -1,6 +1,6 @@
 package dev.warmshelf.config;
 
-import dev.warmshelf.file.RegularFile;
+import dev.warmshelf.outside.RegularFile;
 import java.io.IOException;
 import java.nio.file.InvalidPathException;
 import java.nio.file.Path;

@@ -1,8 +1,8 @@
 package dev.warmshelf.config;
 
 import dev.warmshelf.Folds;
-import dev.warmshelf.Recipe;
 import dev.warmshelf.shelf.Amounts;
+import dev.warmshelf.shelf.Recipe;
 import dev.warmshelf.yaml.YamlException;
 import dev.warmshelf.yaml.YamlNode;
 import java.util.ArrayList;

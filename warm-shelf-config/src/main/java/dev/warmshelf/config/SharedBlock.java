@@ -1,8 +1,8 @@
 package dev.warmshelf.config;
 
-import dev.warmshelf.Sharing;
-import dev.warmshelf.postgres.UrlText;
+import dev.warmshelf.postgres.driver.UrlText;
 import dev.warmshelf.shared.PostgresStore;
+import dev.warmshelf.shelf.Sharing;
 import java.time.Duration;
 import java.util.List;
 import javax.sql.DataSource;

@@ -1,7 +1,7 @@
 package dev.warmshelf.config;
 
-import dev.warmshelf.driver.ShelvedDataSource;
-import dev.warmshelf.feed.FeedException;
+import dev.warmshelf.door.ShelvedDataSource;
+import dev.warmshelf.spi.feed.FeedException;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.Driver;

@@ -4,12 +4,12 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.assertj.core.api.Assertions.catchThrowableOfType;
 
-import dev.warmshelf.Sharing;
 import dev.warmshelf.repository.MethodRule;
 import dev.warmshelf.shelf.Audit;
 import dev.warmshelf.shelf.Expiry;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Renewal;
+import dev.warmshelf.shelf.Sharing;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;

@@ -1,8 +1,5 @@
 package dev.warmshelf.simulation;
 
-import dev.warmshelf.feed.Batch;
-import dev.warmshelf.feed.Delivery;
-import dev.warmshelf.feed.OwnWrite;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.LookBack;
@@ -42,6 +39,9 @@ import dev.warmshelf.simulation.SimulatedDatabase.Note;
 import dev.warmshelf.simulation.SimulatedDatabase.Snapshot;
 import dev.warmshelf.simulation.SimulatedDatabase.State;
 import dev.warmshelf.simulation.SimulatedDatabase.Transaction;
+import dev.warmshelf.spi.feed.Batch;
+import dev.warmshelf.spi.feed.Delivery;
+import dev.warmshelf.spi.feed.OwnWrite;
 import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Store;

@@ -1,8 +1,8 @@
 package dev.warmshelf.examples;
 
-import dev.warmshelf.feed.FeedPlace;
-import dev.warmshelf.shared.SharedStore;
-import dev.warmshelf.shared.SharedStoreException;
+import dev.warmshelf.spi.feed.FeedPlace;
+import dev.warmshelf.spi.store.SharedStore;
+import dev.warmshelf.spi.store.SharedStoreException;
 import java.io.DataInputStream;
 import java.io.DataOutputStream;
 import java.io.IOException;

@@ -1,11 +1,11 @@
 package dev.warmshelf.examples;
 
-import dev.warmshelf.Sharing;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.Sharing;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.SQLException;

@@ -1,16 +1,16 @@
 package dev.warmshelf.metrics;
 
-import dev.warmshelf.AskedStatement;
-import dev.warmshelf.AskedStatement.Outcomes;
 import dev.warmshelf.Health;
-import dev.warmshelf.SharedState;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Finding;
 import dev.warmshelf.meter.Timings;
+import dev.warmshelf.shelf.AskedStatement;
+import dev.warmshelf.shelf.AskedStatement.Outcomes;
 import dev.warmshelf.shelf.NeedlessReloads;
+import dev.warmshelf.shelf.SharedState;
 import dev.warmshelf.shelf.Shelf;
 import io.micrometer.core.instrument.FunctionCounter;
 import io.micrometer.core.instrument.FunctionTimer;

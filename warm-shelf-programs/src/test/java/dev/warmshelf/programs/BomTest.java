@@ -27,7 +27,7 @@ class BomTest {
       assertThat(text(each, "version")).isEqualTo("${project.version}");
       named.add(text(each, "artifactId"));
     }
-    assertThat(named).contains("warm-shelf-jdbc", "warm-shelf-config").doesNotHaveDuplicates();
+    assertThat(named).contains("warm-shelf", "warm-shelf-config").doesNotHaveDuplicates();
     Element build = read("../pom.xml").getDocumentElement();
     assertThat(text(bom.getDocumentElement(), "version")).isEqualTo(text(build, "version"));
   }

@@ -1,17 +1,17 @@
 package dev.warmshelf.testing;
 
-import dev.warmshelf.feed.Clearing;
-import dev.warmshelf.feed.Feed;
-import dev.warmshelf.feed.FeedException;
-import dev.warmshelf.feed.FeedPlace;
-import dev.warmshelf.feed.OwnWrite;
-import dev.warmshelf.feed.Watched;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.spi.feed.Clearing;
+import dev.warmshelf.spi.feed.Feed;
+import dev.warmshelf.spi.feed.FeedException;
+import dev.warmshelf.spi.feed.FeedPlace;
+import dev.warmshelf.spi.feed.OwnWrite;
+import dev.warmshelf.spi.feed.Watched;
 import java.time.Duration;
 import java.util.List;
 import java.util.Map;

@@ -3,7 +3,7 @@ package dev.warmshelf.measure.database;
 import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
-import dev.warmshelf.row.Binding;
+import dev.warmshelf.answer.Binding;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;

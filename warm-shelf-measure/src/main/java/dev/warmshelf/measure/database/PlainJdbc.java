@@ -1,6 +1,6 @@
 package dev.warmshelf.measure.database;
 
-import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.statement.SqlStatement;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;

@@ -1,6 +1,5 @@
 package dev.warmshelf.measure.run;
 
-import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.measure.database.DatabaseFacts;
 import dev.warmshelf.measure.database.DatabaseWork;
 import dev.warmshelf.measure.database.IndexAdvice;
@@ -20,7 +19,8 @@ import dev.warmshelf.measure.workload.Requests;
 import dev.warmshelf.measure.workload.VersionedThing;
 import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.shelf.Recorder;
-import dev.warmshelf.sql.Verdict;
+import dev.warmshelf.spi.feed.FeedException;
+import dev.warmshelf.statement.Verdict;
 import dev.warmshelf.trial.CommitLedger;
 import java.sql.Connection;
 import java.sql.SQLException;

@@ -6,7 +6,7 @@ import dev.warmshelf.measure.workload.Request;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
-import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.statement.SqlStatement;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;

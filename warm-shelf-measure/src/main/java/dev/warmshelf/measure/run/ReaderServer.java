@@ -1,10 +1,10 @@
 package dev.warmshelf.measure.run;
 
-import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.measure.workload.DrawnRequests;
 import dev.warmshelf.measure.workload.RequestSource;
 import dev.warmshelf.measure.workload.VersionedThing;
-import dev.warmshelf.shared.SharedStore;
+import dev.warmshelf.spi.feed.FeedException;
+import dev.warmshelf.spi.store.SharedStore;
 import dev.warmshelf.trial.CommitLedger;
 import java.io.EOFException;
 import java.io.IOException;

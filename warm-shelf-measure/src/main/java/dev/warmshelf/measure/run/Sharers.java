@@ -1,6 +1,6 @@
 package dev.warmshelf.measure.run;
 
-import dev.warmshelf.shared.SharedStore;
+import dev.warmshelf.spi.store.SharedStore;
 import java.io.IOException;
 
 /**

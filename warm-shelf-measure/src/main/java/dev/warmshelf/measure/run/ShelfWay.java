@@ -3,24 +3,24 @@ package dev.warmshelf.measure.run;
 import dev.warmshelf.Precision;
 import dev.warmshelf.QueryDraft;
 import dev.warmshelf.Question;
-import dev.warmshelf.Recipe;
-import dev.warmshelf.Sharing;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
-import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.workload.Request;
 import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.meter.Meters;
-import dev.warmshelf.shared.SharedStore;
 import dev.warmshelf.shelf.Audit;
 import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Recipe;
 import dev.warmshelf.shelf.Renewal;
-import dev.warmshelf.sql.Verdict;
+import dev.warmshelf.shelf.Sharing;
+import dev.warmshelf.spi.feed.FeedException;
+import dev.warmshelf.spi.store.SharedStore;
+import dev.warmshelf.statement.Verdict;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.time.Instant;
@@ -169,9 +169,7 @@ final class ShelfWay implements Way {
 
   /** Why answers to this request are not kept; empty if they are. */
   Optional<String> refusal(Request request) throws SQLException {
-    return queryOf(request).verdict() instanceof Verdict.Refused refused
-        ? Optional.of(refused.refusal().message())
-        : Optional.empty();
+    return queryOf(request).refusal();
   }
 
   /** How answers to this request are kept; empty if they are not. */

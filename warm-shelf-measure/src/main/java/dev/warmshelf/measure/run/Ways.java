@@ -1,11 +1,11 @@
 package dev.warmshelf.measure.run;
 
 import dev.warmshelf.Precision;
-import dev.warmshelf.feed.FeedException;
 import dev.warmshelf.measure.figures.WayKind;
-import dev.warmshelf.shared.SharedStore;
-import dev.warmshelf.shared.SharedStoreException;
 import dev.warmshelf.shelf.Renewal;
+import dev.warmshelf.spi.feed.FeedException;
+import dev.warmshelf.spi.store.SharedStore;
+import dev.warmshelf.spi.store.SharedStoreException;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.time.Instant;

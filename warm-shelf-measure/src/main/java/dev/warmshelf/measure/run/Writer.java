@@ -5,7 +5,7 @@ import dev.warmshelf.measure.workload.DrawnRequests;
 import dev.warmshelf.measure.workload.Request;
 import dev.warmshelf.measure.workload.VersionedThing;
 import dev.warmshelf.measure.workload.Workload;
-import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.statement.SqlStatement;
 import dev.warmshelf.trial.CommitLedger;
 import java.sql.Connection;
 import java.sql.PreparedStatement;

@@ -2,9 +2,9 @@ package dev.warmshelf.measure.survey;
 
 import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.sql.Analysed;
-import dev.warmshelf.sql.tree.Analysis.PinValue;
-import dev.warmshelf.sql.tree.Analysis.TableRead;
+import dev.warmshelf.statement.Analysed;
+import dev.warmshelf.statement.Analysis.PinValue;
+import dev.warmshelf.statement.Analysis.TableRead;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;

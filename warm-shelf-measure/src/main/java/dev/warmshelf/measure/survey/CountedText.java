@@ -1,9 +1,9 @@
 package dev.warmshelf.measure.survey;
 
-import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.text.Lexer;
-import dev.warmshelf.sql.text.SqlTextException;
-import dev.warmshelf.sql.text.Token;
+import dev.warmshelf.statement.SqlStatement;
+import dev.warmshelf.statement.text.Lexer;
+import dev.warmshelf.statement.text.SqlTextException;
+import dev.warmshelf.statement.text.Token;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.HashSet;

@@ -2,9 +2,9 @@ package dev.warmshelf.measure.survey;
 
 import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.FootprintPlan.Reach;
-import dev.warmshelf.sql.Analysed;
-import dev.warmshelf.sql.tree.Analysis.TableRead;
-import dev.warmshelf.sql.tree.Analysis.Tie;
+import dev.warmshelf.statement.Analysed;
+import dev.warmshelf.statement.Analysis.TableRead;
+import dev.warmshelf.statement.Analysis.Tie;
 import java.util.List;
 import java.util.OptionalDouble;
 

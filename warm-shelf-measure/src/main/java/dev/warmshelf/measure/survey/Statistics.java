@@ -3,7 +3,7 @@ package dev.warmshelf.measure.survey;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.measure.database.DatabaseWork.Done;
 import dev.warmshelf.measure.database.SystemPath;
-import dev.warmshelf.postgres.SqlState;
+import dev.warmshelf.postgres.driver.SqlState;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;

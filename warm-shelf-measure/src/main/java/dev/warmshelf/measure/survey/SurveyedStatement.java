@@ -1,7 +1,7 @@
 package dev.warmshelf.measure.survey;
 
 import dev.warmshelf.measure.database.DatabaseWork.Done;
-import dev.warmshelf.sql.text.SqlTextException;
+import dev.warmshelf.statement.text.SqlTextException;
 import java.util.List;
 import java.util.Locale;
 import java.util.Optional;

@@ -1,6 +1,6 @@
 package dev.warmshelf.measure.workload;
 
-import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.statement.SqlStatement;
 import java.time.Duration;
 import java.util.List;
 import java.util.Map;

@@ -2,8 +2,8 @@ package dev.warmshelf.measure.workload;
 
 import dev.warmshelf.measure.workload.VersionColumn.Identity;
 import dev.warmshelf.measure.workload.VersionColumn.Over;
-import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.text.SqlTextException;
+import dev.warmshelf.statement.SqlStatement;
+import dev.warmshelf.statement.text.SqlTextException;
 import dev.warmshelf.yaml.YamlException;
 import dev.warmshelf.yaml.YamlNode;
 import java.time.Duration;

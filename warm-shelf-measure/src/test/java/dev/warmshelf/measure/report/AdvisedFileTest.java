@@ -3,7 +3,6 @@ package dev.warmshelf.measure.report;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.junit.jupiter.api.Assumptions.assumeTrue;
 
-import dev.warmshelf.Rule;
 import dev.warmshelf.config.Configuration;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.measure.database.DatabaseWork.Done;
@@ -15,6 +14,7 @@ import dev.warmshelf.measure.survey.SurveyedStatement.Judged;
 import dev.warmshelf.measure.survey.SurveyedStatement.Keepable;
 import dev.warmshelf.measure.survey.SurveyedStatement.Refused;
 import dev.warmshelf.record.RecordingFile;
+import dev.warmshelf.shelf.Rule;
 import dev.warmshelf.store.Leaving;
 import dev.warmshelf.study.ChangeForecast;
 import dev.warmshelf.study.Findings;

@@ -13,7 +13,7 @@ import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
-import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.statement.SqlStatement;
 import dev.warmshelf.trial.CommitLedger;
 import java.time.Duration;
 import java.util.ArrayList;

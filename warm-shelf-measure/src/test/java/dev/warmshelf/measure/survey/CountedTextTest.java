@@ -3,8 +3,8 @@ package dev.warmshelf.measure.survey;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
-import dev.warmshelf.sql.SqlStatement;
-import dev.warmshelf.sql.text.SqlTextException;
+import dev.warmshelf.statement.SqlStatement;
+import dev.warmshelf.statement.text.SqlTextException;
 import java.util.List;
 import java.util.Set;
 import org.junit.jupiter.api.Test;

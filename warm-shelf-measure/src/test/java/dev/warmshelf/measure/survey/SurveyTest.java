@@ -13,7 +13,7 @@ import dev.warmshelf.measure.survey.SurveyedStatement.Refused;
 import dev.warmshelf.measure.workload.WorkloadFile;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.SkerryLine;
-import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.statement.SqlStatement;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;

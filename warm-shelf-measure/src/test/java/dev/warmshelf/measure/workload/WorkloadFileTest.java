@@ -5,7 +5,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.SkerryLine;
-import dev.warmshelf.sql.SqlStatement;
+import dev.warmshelf.statement.SqlStatement;
 import dev.warmshelf.yaml.YamlException;
 import java.util.List;
 import java.util.Map;

@@ -1,0 +1,5 @@
+/** A question from being asked to its answer. */
+@NullMarked
+package dev.warmshelf.engine;
+
+import org.jspecify.annotations.NullMarked;

@@ -1,5 +1,0 @@
-/** Where several processes keep answers for each other. */
-@NullMarked
-package dev.warmshelf.shared;
-
-import org.jspecify.annotations.NullMarked;

@@ -1,0 +1,164 @@
+package dev.warmshelf.postgres.driver;
+
+import dev.warmshelf.answer.ValueBytes;
+import java.io.DataOutputStream;
+import java.io.IOException;
+import java.lang.reflect.InvocationTargetException;
+import java.lang.reflect.Method;
+import java.lang.reflect.Proxy;
+import java.nio.ByteBuffer;
+import java.sql.ResultSetMetaData;
+import java.sql.SQLException;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.TreeMap;
+import org.jspecify.annotations.Nullable;
+import org.postgresql.PGResultSetMetaData;
+
+/**
+ * All that the driver's metadata say of a result's columns, asked once: some of it only the server
+ * knows, and later there may be no connection to ask it over.
+ */
+public final class ColumnFacts {
+  private static final Object NO_SUCH = new Object();
+
+  private final int count;
+  private final Map<Method, @Nullable Object[]> answers = new HashMap<>();
+  private final ResultSetMetaData shown;
+
+  private ColumnFacts(int count) {
+    this.count = count;
+    this.shown =
+        (ResultSetMetaData)
+            Proxy.newProxyInstance(
+                ColumnFacts.class.getClassLoader(),
+                new Class<?>[] {ResultSetMetaData.class, PGResultSetMetaData.class},
+                (proxy, method, arguments) -> answer(proxy, method, arguments));
+  }
+
+  static ColumnFacts of(ResultSetMetaData meta) throws SQLException {
+    ColumnFacts facts = new ColumnFacts(meta.getColumnCount());
+    facts.ask(meta, ResultSetMetaData.class);
+    facts.ask(meta.unwrap(PGResultSetMetaData.class), PGResultSetMetaData.class);
+    return facts;
+  }
+
+  private void ask(Object meta, Class<?> type) throws SQLException {
+    for (Method method : type.getMethods()) {
+      if (isOfAColumn(method)) {
+        @Nullable Object[] all = new @Nullable Object[count + 1];
+        for (int i = 0; i < count; i++) {
+          all[i] = ask(meta, method, i + 1);
+        }
+        try {
+          all[count] = ask(meta, method, count + 1); // some do not mind
+        } catch (SQLException e) {
+          all[count] = NO_SUCH;
+        }
+        answers.put(method, all);
+      }
+    }
+  }
+
+  private static @Nullable Object ask(Object meta, Method method, int column) throws SQLException {
+    try {
+      return method.invoke(meta, column);
+    } catch (InvocationTargetException e) {
+      throw e.getCause() instanceof SQLException said ? said : new SQLException(e);
+    } catch (IllegalAccessException e) {
+      throw new SQLException(e);
+    }
+  }
+
+  /** Writes them, in one order. */
+  void write(DataOutputStream out) throws IOException {
+    Map<String, @Nullable Object[]> named = new TreeMap<>();
+    answers.forEach((method, said) -> named.put(named(method), said));
+    out.writeInt(named.size());
+    for (Map.Entry<String, @Nullable Object[]> each : named.entrySet()) {
+      ValueBytes.writeText(out, each.getKey());
+      for (Object said : each.getValue()) {
+        out.writeBoolean(said == NO_SUCH);
+        ValueBytes.write(out, said == NO_SUCH ? null : said);
+      }
+    }
+  }
+
+  /**
+   * Reads them.
+   *
+   * @throws IllegalArgumentException if this driver has other ones
+   */
+  static ColumnFacts readWritten(int count, ByteBuffer in) {
+    Map<String, Method> methods = new HashMap<>();
+    for (Class<?> type : List.of(ResultSetMetaData.class, PGResultSetMetaData.class)) {
+      for (Method method : type.getMethods()) {
+        if (isOfAColumn(method)) {
+          methods.put(named(method), method);
+        }
+      }
+    }
+    ColumnFacts facts = new ColumnFacts(count);
+    int size = ValueBytes.countIn(in, 1);
+    for (int i = 0; i < size; i++) {
+      Method method = methods.remove(ValueBytes.readText(in));
+      if (method == null) {
+        throw new IllegalArgumentException("This driver tells something else of columns.");
+      }
+      @Nullable Object[] said = new @Nullable Object[count + 1];
+      for (int j = 0; j <= count; j++) {
+        boolean noSuch = in.get() != 0;
+        Object value = ValueBytes.read(in);
+        said[j] = noSuch ? NO_SUCH : value;
+      }
+      facts.answers.put(method, said);
+    }
+    if (!methods.isEmpty()) {
+      throw new IllegalArgumentException("This driver tells more of columns.");
+    }
+    return facts;
+  }
+
+  private static String named(Method method) {
+    return method.getDeclaringClass().getSimpleName() + "." + method.getName();
+  }
+
+  private static boolean isOfAColumn(Method method) {
+    Class<?>[] parameters = method.getParameterTypes();
+    return parameters.length == 1 && parameters[0] == int.class;
+  }
+
+  /** As the driver shows them. */
+  public ResultSetMetaData shown() {
+    return shown;
+  }
+
+  private @Nullable Object answer(
+      Object proxy, Method method, @Nullable Object @Nullable [] arguments) throws SQLException {
+    @Nullable Object first = arguments == null ? null : arguments[0];
+    @Nullable Object[] known = answers.get(method);
+    if (known != null && first instanceof Integer column) {
+      @Nullable Object said = known[column < 1 || column > count ? count : column - 1];
+      if (said == NO_SUCH) {
+        throw new SQLException(
+            "The column index is out of range: " + column + ", number of columns: " + count + ".",
+            SqlState.INVALID_PARAMETER_VALUE.code());
+      }
+      return said;
+    }
+    return switch (method.getName()) {
+      case "getColumnCount" -> count;
+      case "isWrapperFor" -> first instanceof Class<?> type && type.isInstance(proxy);
+      case "unwrap" -> {
+        if (first instanceof Class<?> type && type.isInstance(proxy)) {
+          yield proxy;
+        }
+        throw new SQLException("Cannot unwrap to " + first);
+      }
+      case "equals" -> proxy == first;
+      case "hashCode" -> System.identityHashCode(proxy);
+      default -> "metadata of " + count + " columns";
+    };
+  }
+}

@@ -1,5 +1,0 @@
-/** From a statement's text to its tokens and its normal form. */
-@NullMarked
-package dev.warmshelf.sql.text;
-
-import org.jspecify.annotations.NullMarked;

@@ -1,5 +1,0 @@
-/** The server's analysed tree of a statement, and what is read off it. */
-@NullMarked
-package dev.warmshelf.sql.tree;
-
-import org.jspecify.annotations.NullMarked;
