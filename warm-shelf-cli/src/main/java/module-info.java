@@ -17,4 +17,8 @@ module dev.warmshelf.cli {
 
   opens dev.warmshelf.cli to
       info.picocli;
+  opens dev.warmshelf.cli.command to
+      info.picocli;
+  opens dev.warmshelf.cli.demo to
+      info.picocli;
 }

@@ -4,12 +4,33 @@ module dev.warmshelf.core {
   requires org.slf4j;
   requires HdrHistogram;
 
-  exports dev.warmshelf.about;
+  exports dev.warmshelf.base to
+      dev.warmshelf,
+      dev.warmshelf.bench,
+      dev.warmshelf.cli,
+      dev.warmshelf.config,
+      dev.warmshelf.door,
+      dev.warmshelf.engine,
+      dev.warmshelf.measure,
+      dev.warmshelf.postgres,
+      dev.warmshelf.record,
+      dev.warmshelf.testing;
   exports dev.warmshelf.fresh;
   exports dev.warmshelf.http;
   exports dev.warmshelf.key;
   exports dev.warmshelf.lane;
   exports dev.warmshelf.meter;
+  exports dev.warmshelf.plan to
+      dev.warmshelf,
+      dev.warmshelf.bench,
+      dev.warmshelf.cli,
+      dev.warmshelf.config,
+      dev.warmshelf.door,
+      dev.warmshelf.engine,
+      dev.warmshelf.measure,
+      dev.warmshelf.postgres,
+      dev.warmshelf.record,
+      dev.warmshelf.testing;
   exports dev.warmshelf.shelf;
   exports dev.warmshelf.spi.feed;
   exports dev.warmshelf.spi.store;

@@ -1,9 +1,9 @@
 package dev.warmshelf;
 
+import dev.warmshelf.base.Durations;
 import dev.warmshelf.caller.Bypass;
 import dev.warmshelf.caller.Sessions;
 import dev.warmshelf.engine.Engine;
-import dev.warmshelf.fresh.Durations;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;

@@ -1,6 +1,6 @@
 package dev.warmshelf;
 
-import dev.warmshelf.fresh.Durations;
+import dev.warmshelf.base.Durations;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.shelf.Reading;
 import java.security.SecureRandom;

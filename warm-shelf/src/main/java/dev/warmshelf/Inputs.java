@@ -1,6 +1,6 @@
 package dev.warmshelf;
 
-import dev.warmshelf.key.Components;
+import dev.warmshelf.base.Components;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.key.ValuePlan;

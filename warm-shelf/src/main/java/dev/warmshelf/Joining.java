@@ -1,6 +1,6 @@
 package dev.warmshelf;
 
-import dev.warmshelf.about.Library;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.spi.feed.FeedException;
 import java.sql.SQLException;
 import java.time.Duration;

@@ -1,6 +1,6 @@
 package dev.warmshelf;
 
-import dev.warmshelf.about.Library;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.jmx.Desk;
 import dev.warmshelf.jmx.OpenValues;
 import dev.warmshelf.shelf.AskedStatement;

@@ -1,8 +1,8 @@
 package dev.warmshelf;
 
-import dev.warmshelf.about.Library;
 import dev.warmshelf.answer.Mapper;
 import dev.warmshelf.answer.Mappers;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.engine.AskedStatements;
 import dev.warmshelf.engine.Engine;
 import dev.warmshelf.engine.KeptStatement;

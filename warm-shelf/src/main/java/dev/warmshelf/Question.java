@@ -1,9 +1,9 @@
 package dev.warmshelf;
 
 import dev.warmshelf.answer.Answer;
+import dev.warmshelf.base.Durations;
 import dev.warmshelf.caller.CallersConnection;
 import dev.warmshelf.engine.Asking;
-import dev.warmshelf.fresh.Durations;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.shelf.Expiry;

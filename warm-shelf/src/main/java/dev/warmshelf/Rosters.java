@@ -1,9 +1,9 @@
 package dev.warmshelf;
 
 import dev.warmshelf.answer.Answer;
+import dev.warmshelf.base.Generations;
 import dev.warmshelf.engine.Engine;
-import dev.warmshelf.key.Generations;
-import dev.warmshelf.lane.ProbePlan.Tied;
+import dev.warmshelf.plan.ProbePlan.Tied;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Renewal;

@@ -1,6 +1,6 @@
 package dev.warmshelf;
 
-import dev.warmshelf.about.Library;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.database.Session;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Policy;

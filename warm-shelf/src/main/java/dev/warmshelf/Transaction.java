@@ -1,7 +1,7 @@
 package dev.warmshelf;
 
-import dev.warmshelf.about.Library;
 import dev.warmshelf.answer.Answer;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.caller.Borrowed;
 import dev.warmshelf.caller.Caller;
 import dev.warmshelf.caller.ConnectionState;

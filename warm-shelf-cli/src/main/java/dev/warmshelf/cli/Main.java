@@ -1,6 +1,22 @@
 package dev.warmshelf.cli;
 
 import dev.warmshelf.WarmShelf;
+import dev.warmshelf.cli.command.ClearCommand;
+import dev.warmshelf.cli.command.ConfigCommand;
+import dev.warmshelf.cli.command.ExampleCommand;
+import dev.warmshelf.cli.command.FeedCommand;
+import dev.warmshelf.cli.command.HealthCommand;
+import dev.warmshelf.cli.command.KeyCommand;
+import dev.warmshelf.cli.command.LookCommand;
+import dev.warmshelf.cli.command.MeasureCommand;
+import dev.warmshelf.cli.command.StatementsCommand;
+import dev.warmshelf.cli.command.StoreCommand;
+import dev.warmshelf.cli.command.StudyCommand;
+import dev.warmshelf.cli.command.SurveyCommand;
+import dev.warmshelf.cli.command.WatchCommand;
+import dev.warmshelf.cli.demo.DemoCommand;
+import dev.warmshelf.cli.screen.Failure;
+import dev.warmshelf.cli.screen.PlainText;
 import dev.warmshelf.shelf.Amounts;
 import java.io.FileDescriptor;
 import java.io.FileOutputStream;

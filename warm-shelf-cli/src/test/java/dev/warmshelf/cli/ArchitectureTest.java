@@ -32,10 +32,11 @@ class ArchitectureTest {
   private static final List<String> FROM_THE_GROUND_UP =
       List.of(
           // core
-          "dev.warmshelf.about",
+          "dev.warmshelf.base",
           "dev.warmshelf.trial",
           "dev.warmshelf.key",
           "dev.warmshelf.lane",
+          "dev.warmshelf.plan",
           "dev.warmshelf.fresh",
           "dev.warmshelf.meter",
           "dev.warmshelf.spi.feed",
@@ -84,6 +85,10 @@ class ArchitectureTest {
           // what shows it
           "dev.warmshelf.scenario",
           "dev.warmshelf.examples",
+          "dev.warmshelf.cli.screen",
+          "dev.warmshelf.cli.program",
+          "dev.warmshelf.cli.command",
+          "dev.warmshelf.cli.demo",
           "dev.warmshelf.cli");
 
   static List<String> packages() {
@@ -150,7 +155,7 @@ class ArchitectureTest {
     "dev.warmshelf.postgres..",
     "dev.warmshelf.journal",
     "dev.warmshelf.scenario",
-    "dev.warmshelf.cli",
+    "dev.warmshelf.cli..",
     "dev.warmshelf.examples"
   };
 

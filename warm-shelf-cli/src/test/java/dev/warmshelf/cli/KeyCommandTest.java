@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
+import dev.warmshelf.cli.command.KeyExplanation;
 import dev.warmshelf.scenario.LocalPostgres;
 import java.nio.file.Files;
 import java.nio.file.Path;

@@ -1,5 +1,6 @@
 package dev.warmshelf.cli;
 
+import dev.warmshelf.cli.screen.PlainText;
 import java.io.StringWriter;
 
 /** What a command printed, and how it ended. */

@@ -1,5 +1,6 @@
 package dev.warmshelf.key;
 
+import dev.warmshelf.base.Sha256;
 import java.lang.invoke.MethodHandles;
 import java.lang.invoke.VarHandle;
 import java.nio.ByteOrder;

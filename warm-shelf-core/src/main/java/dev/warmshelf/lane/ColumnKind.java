@@ -181,7 +181,7 @@ public final class ColumnKind {
   }
 
   /** A value's text, or null where it is not certain to mean that value and no other. */
-  @Nullable String text(Object value) {
+  public @Nullable String text(Object value) {
     String text = plainText(value);
     return text == null || digest == null ? text : digest.apply(text);
   }

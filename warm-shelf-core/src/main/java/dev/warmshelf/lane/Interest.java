@@ -26,7 +26,7 @@ public final class Interest {
   private final boolean ofOneMoment;
 
   /** What of one table's changes makes a difference. */
-  private sealed interface Part {
+  public sealed interface Part {
     /**
      * @param asAnswered whether the answer is what it was just before the change
      */
@@ -47,7 +47,7 @@ public final class Interest {
    * @param columns that the statement reads of it; null if that is not known
    * @param places at which it reads it
    */
-  record Table(@Nullable Set<String> columns, List<Place> places) implements Part {
+  public record Table(@Nullable Set<String> columns, List<Place> places) implements Part {
     @Override
     public boolean isTouchedBy(Change change, boolean asAnswered) {
       return mayChangeValues(change) && mayChangeRows(change, asAnswered);
@@ -82,7 +82,7 @@ public final class Interest {
    *     them
    * @param members which rows count as the answer stands; null if it does not tell
    */
-  record Place(Map<String, Set<String>> texts, @Nullable Members members) {
+  public record Place(Map<String, Set<String>> texts, @Nullable Members members) {
     /**
      * @param sameCount whether those rows count, and no others, that the answer shows
      */
@@ -109,7 +109,7 @@ public final class Interest {
    * @param texts of the column, of all rows that count
    * @param deciding the columns that decide whether a row counts
    */
-  record Members(String column, Set<String> texts, Set<String> deciding) {
+  public record Members(String column, Set<String> texts, Set<String> deciding) {
     /** Whether the change left it as it was which of its rows count. */
     boolean stay(Change change) {
       return change.unchanged() != null && change.unchanged().containsAll(deciding);
@@ -121,7 +121,8 @@ public final class Interest {
     }
   }
 
-  Interest(Map<Lane, ? extends Part> tables) {
+  /** One of an answer that was read from these tables, or depends so on these other lanes. */
+  public Interest(Map<Lane, ? extends Part> tables) {
     this(tables, true);
   }
 

@@ -1,6 +1,6 @@
 package dev.warmshelf.shelf;
 
-import dev.warmshelf.fresh.Durations;
+import dev.warmshelf.base.Durations;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.store.Fill.Life;
 import java.time.Duration;

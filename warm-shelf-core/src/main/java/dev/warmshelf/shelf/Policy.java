@@ -1,6 +1,6 @@
 package dev.warmshelf.shelf;
 
-import dev.warmshelf.fresh.Durations;
+import dev.warmshelf.base.Durations;
 import java.time.Duration;
 import java.util.Objects;
 

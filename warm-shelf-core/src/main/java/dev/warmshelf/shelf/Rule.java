@@ -1,6 +1,6 @@
 package dev.warmshelf.shelf;
 
-import dev.warmshelf.about.Library;
+import dev.warmshelf.base.Library;
 import java.util.Collection;
 import java.util.Collections;
 import java.util.Locale;

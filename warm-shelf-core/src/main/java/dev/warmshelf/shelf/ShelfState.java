@@ -1,7 +1,7 @@
 package dev.warmshelf.shelf;
 
+import dev.warmshelf.base.Durations;
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.Durations;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.fresh.Watermark;

@@ -1,6 +1,6 @@
 package dev.warmshelf.store;
 
-import dev.warmshelf.key.Components;
+import dev.warmshelf.base.Components;
 import dev.warmshelf.key.ValueType;
 import java.lang.reflect.Array;
 import java.util.Collection;

@@ -1,11 +1,11 @@
 package dev.warmshelf.door;
 
 import dev.warmshelf.answer.AnswerForm;
+import dev.warmshelf.base.Generations;
 import dev.warmshelf.caller.ConnectionState;
 import dev.warmshelf.caller.Waits;
 import dev.warmshelf.engine.AskedStatements;
 import dev.warmshelf.engine.Engine;
-import dev.warmshelf.key.Generations;
 import dev.warmshelf.postgres.driver.DriverAnswer;
 import dev.warmshelf.shelf.Rule;
 import java.sql.Connection;

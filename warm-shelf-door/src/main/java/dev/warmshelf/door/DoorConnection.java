@@ -1,7 +1,7 @@
 package dev.warmshelf.door;
 
-import dev.warmshelf.about.Library;
 import dev.warmshelf.answer.Answer;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.caller.Bypass;
 import dev.warmshelf.caller.ConnectionState;
 import dev.warmshelf.caller.FollowedConnection;

@@ -1,6 +1,6 @@
 package dev.warmshelf.door;
 
-import dev.warmshelf.about.Library;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.engine.AskedStatements;
 import dev.warmshelf.engine.Asking;
 import dev.warmshelf.shelf.Observation;

@@ -1,7 +1,7 @@
 package dev.warmshelf.answer;
 
-import dev.warmshelf.key.Sha256;
-import dev.warmshelf.lane.FootprintPlan;
+import dev.warmshelf.base.Sha256;
+import dev.warmshelf.plan.FootprintPlan;
 import dev.warmshelf.store.Content;
 import java.io.DataOutputStream;
 import java.io.IOException;

@@ -1,6 +1,6 @@
 package dev.warmshelf.caller;
 
-import dev.warmshelf.about.Library;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.database.Database;
 import dev.warmshelf.database.Session;
 import java.sql.Connection;

@@ -1,6 +1,6 @@
 package dev.warmshelf.engine;
 
-import dev.warmshelf.about.Library;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.caller.Borrowed;
 import dev.warmshelf.caller.OwnWrites;
 import dev.warmshelf.caller.Sessions;

@@ -1,7 +1,7 @@
 package dev.warmshelf.engine;
 
-import dev.warmshelf.about.Library;
 import dev.warmshelf.answer.AnswerForm;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.caller.OpenTransactions;
 import dev.warmshelf.caller.OwnWrites;
 import dev.warmshelf.caller.Sessions;
@@ -11,10 +11,10 @@ import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.lane.ProbePlan.Tied;
 import dev.warmshelf.outside.SharedAnswers;
 import dev.warmshelf.outside.SharedForm;
 import dev.warmshelf.outside.Survivors;
+import dev.warmshelf.plan.ProbePlan.Tied;
 import dev.warmshelf.shelf.Others;
 import dev.warmshelf.shelf.Recipe;
 import dev.warmshelf.shelf.Shelf;

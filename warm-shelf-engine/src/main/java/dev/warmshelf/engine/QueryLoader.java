@@ -6,7 +6,7 @@ import dev.warmshelf.answer.Binder;
 import dev.warmshelf.answer.Binding;
 import dev.warmshelf.database.Database;
 import dev.warmshelf.database.Session;
-import dev.warmshelf.lane.MendingPlan.Wanted;
+import dev.warmshelf.plan.MendingPlan.Wanted;
 import dev.warmshelf.statement.PartsText;
 import java.sql.Connection;
 import java.sql.PreparedStatement;

@@ -1,8 +1,8 @@
 package dev.warmshelf.outside;
 
-import dev.warmshelf.about.Library;
 import dev.warmshelf.answer.Answer;
 import dev.warmshelf.answer.AnswerForm;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.TimeSource;

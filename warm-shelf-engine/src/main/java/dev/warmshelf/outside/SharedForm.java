@@ -1,10 +1,10 @@
 package dev.warmshelf.outside;
 
-import dev.warmshelf.about.Library;
 import dev.warmshelf.answer.AnswerForm;
+import dev.warmshelf.base.Library;
+import dev.warmshelf.base.Sha256;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.key.Sha256;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.verdict.Verdicts.Judged;
 import java.nio.charset.StandardCharsets;

@@ -2,7 +2,7 @@ package dev.warmshelf.statement;
 
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.lane.MendingPlan;
+import dev.warmshelf.plan.MendingPlan;
 import java.util.Collections;
 import java.util.List;
 import java.util.Map;

@@ -1,7 +1,7 @@
 package dev.warmshelf.statement;
 
 import dev.warmshelf.lane.ColumnKind;
-import dev.warmshelf.lane.MendingPlan.Division;
+import dev.warmshelf.plan.MendingPlan.Division;
 import java.util.Collection;
 import java.util.List;
 import java.util.Objects;

@@ -1,6 +1,6 @@
 package dev.warmshelf.statement;
 
-import dev.warmshelf.key.Generations;
+import dev.warmshelf.base.Generations;
 import dev.warmshelf.statement.text.SqlTextException;
 import java.util.Collection;
 import java.util.concurrent.atomic.AtomicBoolean;

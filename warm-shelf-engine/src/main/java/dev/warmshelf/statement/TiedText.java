@@ -1,9 +1,9 @@
 package dev.warmshelf.statement;
 
-import dev.warmshelf.lane.ProbePlan.Condition;
-import dev.warmshelf.lane.ProbePlan.Further;
-import dev.warmshelf.lane.ProbePlan.Rows;
-import dev.warmshelf.lane.ProbePlan.Tied;
+import dev.warmshelf.plan.ProbePlan.Condition;
+import dev.warmshelf.plan.ProbePlan.Further;
+import dev.warmshelf.plan.ProbePlan.Rows;
+import dev.warmshelf.plan.ProbePlan.Tied;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;

@@ -1,10 +1,10 @@
 package dev.warmshelf.statement;
 
 import dev.warmshelf.lane.Footprint;
-import dev.warmshelf.lane.FootprintPlan;
-import dev.warmshelf.lane.InterestPlan;
-import dev.warmshelf.lane.MendingPlan;
-import dev.warmshelf.lane.ProbePlan;
+import dev.warmshelf.plan.FootprintPlan;
+import dev.warmshelf.plan.InterestPlan;
+import dev.warmshelf.plan.MendingPlan;
+import dev.warmshelf.plan.ProbePlan;
 import org.jspecify.annotations.Nullable;
 
 /** Whether the answers of a statement may be kept. */

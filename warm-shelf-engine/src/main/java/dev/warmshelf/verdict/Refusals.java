@@ -1,6 +1,6 @@
 package dev.warmshelf.verdict;
 
-import dev.warmshelf.about.Library;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.statement.Refusal;
 import dev.warmshelf.statement.SqlStatement;
 import java.util.Map;

@@ -1,13 +1,13 @@
 package dev.warmshelf.verdict;
 
-import dev.warmshelf.about.Library;
+import dev.warmshelf.base.Generations;
+import dev.warmshelf.base.Library;
 import dev.warmshelf.caller.Borrowed;
 import dev.warmshelf.caller.Over;
 import dev.warmshelf.caller.Sessions;
 import dev.warmshelf.database.Database;
 import dev.warmshelf.database.Examined;
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.key.Generations;
 import dev.warmshelf.key.ValuePlan.Place;
 import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.Lane;

@@ -4,10 +4,10 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.lane.ProbePlan.Condition;
-import dev.warmshelf.lane.ProbePlan.Further;
-import dev.warmshelf.lane.ProbePlan.Rows;
-import dev.warmshelf.lane.ProbePlan.Tied;
+import dev.warmshelf.plan.ProbePlan.Condition;
+import dev.warmshelf.plan.ProbePlan.Further;
+import dev.warmshelf.plan.ProbePlan.Rows;
+import dev.warmshelf.plan.ProbePlan.Tied;
 import java.time.LocalDate;
 import java.util.List;
 import java.util.Map;

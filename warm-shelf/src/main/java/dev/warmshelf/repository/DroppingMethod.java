@@ -1,7 +1,7 @@
 package dev.warmshelf.repository;
 
 import dev.warmshelf.WarmShelf;
-import dev.warmshelf.key.Components;
+import dev.warmshelf.base.Components;
 import java.lang.reflect.Method;
 import java.lang.reflect.Parameter;
 import java.util.ArrayList;

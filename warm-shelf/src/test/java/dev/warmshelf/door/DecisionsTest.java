@@ -68,7 +68,8 @@ class DecisionsTest {
   /** By interface and name. */
   private static Map<String, Map<String, String>> decisions() throws IOException {
     Map<String, Map<String, String>> all = new HashMap<>();
-    for (String line : Files.readAllLines(Path.of("src/main/delegates/decisions.txt"))) {
+    for (String line :
+        Files.readAllLines(Path.of("../warm-shelf-door/src/main/delegates/decisions.txt"))) {
       String[] words = line.split(" ");
       if (!line.startsWith("#") && words.length > 2) {
         for (String name : List.of(words).subList(2, words.length)) {

@@ -1,9 +1,9 @@
 package dev.warmshelf.measure.database;
 
 import com.fasterxml.jackson.databind.JsonNode;
-import dev.warmshelf.lane.MendingPlan;
-import dev.warmshelf.lane.ProbePlan;
-import dev.warmshelf.lane.ProbePlan.Tied;
+import dev.warmshelf.plan.MendingPlan;
+import dev.warmshelf.plan.ProbePlan;
+import dev.warmshelf.plan.ProbePlan.Tied;
 import dev.warmshelf.statement.PartsText;
 import dev.warmshelf.statement.SqlStatement;
 import dev.warmshelf.statement.TiedText;

@@ -1,6 +1,5 @@
 package dev.warmshelf.measure.survey;
 
-import dev.warmshelf.lane.FootprintPlan.Reach;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.measure.database.DatabaseWork.Done;
 import dev.warmshelf.measure.database.IndexAdvice;
@@ -10,6 +9,7 @@ import dev.warmshelf.measure.survey.SurveyedStatement.Keepable;
 import dev.warmshelf.measure.survey.SurveyedStatement.Refused;
 import dev.warmshelf.measure.text.DatabaseErrors;
 import dev.warmshelf.measure.text.Text;
+import dev.warmshelf.plan.FootprintPlan.Reach;
 import dev.warmshelf.postgres.analysis.Analyser;
 import dev.warmshelf.statement.Analysed;
 import dev.warmshelf.statement.AnalysedText;

@@ -1,6 +1,6 @@
 package dev.warmshelf.measure.workload;
 
-import dev.warmshelf.key.Sha256;
+import dev.warmshelf.base.Sha256;
 import java.nio.charset.StandardCharsets;
 import java.security.MessageDigest;
 import java.sql.Connection;

@@ -1,6 +1,6 @@
 package dev.warmshelf.postgres.analysis;
 
-import dev.warmshelf.key.Sha256;
+import dev.warmshelf.base.Sha256;
 import dev.warmshelf.lane.ColumnKind;
 import java.nio.charset.StandardCharsets;
 import java.time.LocalDate;

@@ -1,7 +1,7 @@
 package dev.warmshelf.postgres.tree;
 
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.lane.MendingPlan.Sort;
+import dev.warmshelf.plan.MendingPlan.Sort;
 import dev.warmshelf.statement.Analysis;
 import dev.warmshelf.statement.Analysis.Mendable;
 import dev.warmshelf.statement.Analysis.Shown;

@@ -1,7 +1,7 @@
 package dev.warmshelf.postgres.analysis;
 
 import dev.warmshelf.key.ValuePlan.Source;
-import dev.warmshelf.lane.FootprintPlan.Reach;
+import dev.warmshelf.plan.FootprintPlan.Reach;
 import dev.warmshelf.statement.Analysed;
 import dev.warmshelf.statement.AnalysedText;
 import dev.warmshelf.statement.Refusal;
