@@ -783,7 +783,7 @@ public final class WarmShelf implements AutoCloseable {
      * How much all shelves may hold together that have no room of their own; by default {@link
      * Capacity#shared()}, a quarter of the heap.
      */
-    public Builder sharing(Capacity all) {
+    public Builder room(Capacity all) {
       this.room = Objects.requireNonNull(all, "all");
       return this;
     }

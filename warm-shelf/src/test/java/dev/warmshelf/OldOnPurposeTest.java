@@ -135,7 +135,7 @@ class OldOnPurposeTest {
     long bytes = 200_000;
     try (WarmShelf warm =
         builder(policy -> policy)
-            .sharing(Capacity.bytes(bytes))
+            .room(Capacity.bytes(bytes))
             .shelf("more", policy -> policy)
             .open()) {
       ShelvedQuery<String> here =

@@ -74,7 +74,7 @@ class SharingTest {
   }
 
   private static long written(WarmShelf warm) {
-    return warm.shared().orElseThrow().count("written");
+    return warm.shared().orElseThrow().count(SharedState.Count.WRITTEN);
   }
 
   private static void untilWritten(WarmShelf warm, long count) throws Exception {
@@ -355,13 +355,18 @@ class SharingTest {
           "UPDATE warm_shelf_store.answer a SET bytes = b.bytes FROM warm_shelf_store.answer b"
               + " WHERE a.digest <> b.digest");
       assertThat(ports(other).origin()).isEqualTo(Origin.LOADED);
-      assertThat(other.shared().orElseThrow().count("useless")).isPositive();
+      assertThat(other.shared().orElseThrow().count(SharedState.Count.USELESS)).isPositive();
       SharedState state = other.shared().orElseThrow();
       assertThat(
-              state.count("outOfDate") + state.count("ofAnotherPlace") + state.count("unreadable"))
-          .isEqualTo(state.count("useless"));
-      assertThat(state.count("asked"))
-          .isEqualTo(state.count("nothingThere") + state.count("useless") + state.count("taken"));
+              state.count(SharedState.Count.OUT_OF_DATE)
+                  + state.count(SharedState.Count.OF_ANOTHER_PLACE)
+                  + state.count(SharedState.Count.UNREADABLE))
+          .isEqualTo(state.count(SharedState.Count.USELESS));
+      assertThat(state.count(SharedState.Count.ASKED))
+          .isEqualTo(
+              state.count(SharedState.Count.NOTHING_THERE)
+                  + state.count(SharedState.Count.USELESS)
+                  + state.count(SharedState.Count.TAKEN));
     }
   }
 
@@ -398,7 +403,7 @@ class SharingTest {
       Future<Origin> second = threads.submit(() -> ports(other).origin());
       Waiting.until(
           "it waits for the other process",
-          () -> other.shared().orElseThrow().count("waited") == 1);
+          () -> other.shared().orElseThrow().count(SharedState.Count.WAITED) == 1);
       then.run();
       locking.rollback();
       assertThat(first.get()).isEqualTo(Origin.LOADED);
@@ -446,8 +451,8 @@ class SharingTest {
     try (WarmShelf one = open(sharing -> sharing.queueing(1))) {
       assertThat(ports(one).origin()).isEqualTo(Origin.LOADED);
       assertThat(one.shared().orElseThrow().counts())
-          .containsEntry("leftOut", 1L)
-          .containsEntry("written", 0L);
+          .containsEntry(SharedState.Count.LEFT_OUT, 1L)
+          .containsEntry(SharedState.Count.WRITTEN, 0L);
     }
   }
 
@@ -468,13 +473,14 @@ class SharingTest {
         line.fallSilent();
         Reading<List<String>> reading = ports(other);
         assertThat(reading.origin()).isEqualTo(Origin.LOADED);
-        assertThat(other.shared().orElseThrow().trouble()).isNotNull();
-        long asked = other.shared().orElseThrow().count("asked");
+        assertThat(other.shared().orElseThrow().trouble()).isPresent();
+        long asked = other.shared().orElseThrow().count(SharedState.Count.ASKED);
         assertThat(agent(other).origin()).isEqualTo(Origin.LOADED);
-        assertThat(other.shared().orElseThrow().counts()).containsEntry("asked", asked);
+        assertThat(other.shared().orElseThrow().counts())
+            .containsEntry(SharedState.Count.ASKED, asked);
         line.cut();
         line.mend();
-        Waiting.until("it is back", () -> other.shared().orElseThrow().trouble() == null);
+        Waiting.until("it is back", () -> other.shared().orElseThrow().trouble().isEmpty());
         agent(one);
         untilWritten(one, 2);
         other.clearTable("public", "agent");
@@ -488,7 +494,7 @@ class SharingTest {
     StoreSchema.remove(database.dataSource());
     try (WarmShelf one = open()) {
       assertThat(ports(one).origin()).isEqualTo(Origin.LOADED);
-      assertThat(one.shared().orElseThrow().trouble()).contains("shelf store create");
+      assertThat(one.shared().orElseThrow().trouble().orElseThrow()).contains("shelf store create");
     }
   }
 }

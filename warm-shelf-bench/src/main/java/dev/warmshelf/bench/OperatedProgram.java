@@ -76,7 +76,7 @@ public final class OperatedProgram {
         Journal.on(pool).install(List.of("item:id"));
         try (WarmShelf warm =
             WarmShelf.over(pool)
-                .sharing(Capacity.bytes(3L << 30))
+                .room(Capacity.bytes(3L << 30))
                 .following(JournalFeed.on(server.dataSource("postgres")))
                 .open()) {
           measure(warm, pool, entries, seconds, turns);

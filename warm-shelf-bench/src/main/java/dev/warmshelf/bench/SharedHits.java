@@ -10,6 +10,7 @@ import dev.warmshelf.meter.Count;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shared.PostgresStore;
 import dev.warmshelf.shared.StoreSchema;
+import dev.warmshelf.shelf.SharedState;
 import dev.warmshelf.shelf.Sharing;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -57,7 +58,7 @@ public final class SharedHits {
           for (int part = 0; part < entries; part++) {
             items(first).with("part", part).list();
           }
-          while (first.shared().orElseThrow().count("written") < entries) {
+          while (first.shared().orElseThrow().count(SharedState.Count.WRITTEN) < entries) {
             Thread.onSpinWait();
           }
           statement.execute("VACUUM ANALYZE item, warm_shelf_store.answer");

@@ -10,6 +10,7 @@ import dev.warmshelf.journal.Journal;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.scenario.SkerryLine;
+import dev.warmshelf.shelf.SharedState;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.Connection;
@@ -67,9 +68,9 @@ class StoreCommandTest {
       assertThat(Ran.of("config", "check", file.toString()).out()).contains("shared       jdbc:");
       try (ConfiguredDataSource one = new ConfiguredDataSource(plain, file);
           ConfiguredDataSource other = new ConfiguredDataSource(plain, file)) {
-        untilTrue(one, () -> shared(one, "written") > 0);
+        untilTrue(one, () -> shared(one, SharedState.Count.WRITTEN) > 0);
         untilTrue(other, () -> count(other) > 0);
-        assertThat(other.warmShelf().orElseThrow().shared().orElseThrow().trouble()).isNull();
+        assertThat(other.warmShelf().orElseThrow().shared().orElseThrow().trouble()).isEmpty();
       }
       JsonNode shown = new ObjectMapper().readTree(store(server, "look", "--json").out());
       assertThat(shown.get("shelf").asText()).isEqualTo("main");
@@ -91,7 +92,7 @@ class StoreCommandTest {
     boolean holds() throws SQLException;
   }
 
-  private static long shared(ConfiguredDataSource program, String count) {
+  private static long shared(ConfiguredDataSource program, SharedState.Count count) {
     return program.warmShelf().orElseThrow().shared().orElseThrow().count(count);
   }
 

@@ -231,7 +231,7 @@ public final class Configuration {
    * @throws ConfigurationException if a class that the file names is not as it must be
    */
   public WarmShelf.Builder onto(WarmShelf.Builder builder) {
-    builder.namespace(namespace).sharing(room).renewingWith(renewalThreads);
+    builder.namespace(namespace).room(room).renewingWith(renewalThreads);
     Mistakes mistakes = new Mistakes();
     shelves.forEach(
         (shelf, policy) -> builder.shelf(shelf, standard -> policy, recipe(shelf, mistakes)));

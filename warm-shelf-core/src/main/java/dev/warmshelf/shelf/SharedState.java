@@ -1,47 +1,75 @@
 package dev.warmshelf.shelf;
 
+import java.util.Collections;
+import java.util.EnumMap;
 import java.util.Map;
+import java.util.Optional;
 import java.util.TreeMap;
-import org.jspecify.annotations.Nullable;
 
 /**
  * How a shared store is, and what this process has counted of it. Immutable.
  *
  * @param store what it is, and where
- * @param trouble why it is away; null if it is not
- * @param counts {@code asked} of the store; {@code taken} from it; {@code nothingThere}, by a
- *     program of this version, namespace, schema and session; {@code useless}, found but not taken:
- *     {@code unreadable}, {@code ofAnotherPlace} in the stream of changes than this process
- *     remembers, or {@code outOfDate}; {@code waited} for another process; {@code written} to it;
- *     {@code leftOut} since the queue was full; {@code failures} of the store
+ * @param trouble why it is away; empty if it is not
+ * @param counts each of them
  * @param queuedBytes what waits to be written, about
  */
 public record SharedState(
-    String store, @Nullable String trouble, Map<String, Long> counts, long queuedBytes) {
-  /** The counts cannot change. */
-  public SharedState {
-    counts = Map.copyOf(counts);
+    String store, Optional<String> trouble, Map<Count, Long> counts, long queuedBytes) {
+  /** What is counted. */
+  public enum Count {
+    /** Questions that the store was asked. */
+    ASKED("asked"),
+    /** Answers taken from it. */
+    TAKEN("taken"),
+    /** Nothing was there, of a program of this version, namespace, schema and session. */
+    NOTHING_THERE("nothingThere"),
+    /** Found, but not taken: the sum of the next three. */
+    USELESS("useless"),
+    /** Not to be read by this program. */
+    UNREADABLE("unreadable"),
+    /** Of another place in the stream of changes than this process remembers. */
+    OF_ANOTHER_PLACE("ofAnotherPlace"),
+    /** Changed since. */
+    OUT_OF_DATE("outOfDate"),
+    /** Another process was waited for. */
+    WAITED("waited"),
+    /** Answers written to it. */
+    WRITTEN("written"),
+    /** Not written, since the queue was full. */
+    LEFT_OUT("leftOut"),
+    /** Failures of the store. */
+    FAILURES("failures");
+
+    private final String word;
+
+    Count(String word) {
+      this.word = word;
+    }
+
+    /** As fields and metrics call it. */
+    public String word() {
+      return word;
+    }
   }
 
-  /**
-   * One of the counts.
-   *
-   * @throws IllegalArgumentException if there is none of this name
-   */
-  public long count(String name) {
-    Long found = counts.get(name);
-    if (found == null) {
-      throw new IllegalArgumentException("'" + name + "' is not counted, but " + counts.keySet());
-    }
-    return found;
+  /** The counts cannot change. */
+  public SharedState {
+    counts = Collections.unmodifiableMap(new EnumMap<>(counts));
+  }
+
+  /** One of the counts. */
+  public long count(Count which) {
+    return counts.getOrDefault(which, 0L);
   }
 
   /** In words, on one line. */
   public String inWords() {
-    String how = trouble == null ? "answers" : "away: " + trouble.replace('\n', ' ');
+    String how = trouble.map(why -> "away: " + why.replace('\n', ' ')).orElse("answers");
+    Map<String, Long> byWord = new TreeMap<>();
+    counts.forEach((which, count) -> byWord.put(which.word(), count));
     StringBuilder all = new StringBuilder(store).append(", ").append(how).append(';');
-    new TreeMap<>(counts)
-        .forEach((what, count) -> all.append(' ').append(what).append('=').append(count));
+    byWord.forEach((word, count) -> all.append(' ').append(word).append('=').append(count));
     return all.append(" queuedBytes=").append(queuedBytes).toString();
   }
 }

@@ -32,6 +32,7 @@ import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.OptionalLong;
 import java.util.Set;
 import java.util.concurrent.ArrayBlockingQueue;
@@ -264,19 +265,21 @@ public final class SharedAnswers implements AutoCloseable {
   public SharedState state() {
     return new SharedState(
         store.describe(),
-        trouble,
+        Optional.ofNullable(trouble),
         Map.ofEntries(
-            Map.entry("asked", asked.sum()),
-            Map.entry("taken", taken.sum()),
-            Map.entry("nothingThere", nothingThere.sum()),
-            Map.entry("useless", unreadable.sum() + ofAnotherPlace.sum() + outOfDate.sum()),
-            Map.entry("unreadable", unreadable.sum()),
-            Map.entry("ofAnotherPlace", ofAnotherPlace.sum()),
-            Map.entry("outOfDate", outOfDate.sum()),
-            Map.entry("waited", waited.sum()),
-            Map.entry("written", written.sum()),
-            Map.entry("leftOut", leftOut.sum()),
-            Map.entry("failures", failures.sum())),
+            Map.entry(SharedState.Count.ASKED, asked.sum()),
+            Map.entry(SharedState.Count.TAKEN, taken.sum()),
+            Map.entry(SharedState.Count.NOTHING_THERE, nothingThere.sum()),
+            Map.entry(
+                SharedState.Count.USELESS,
+                unreadable.sum() + ofAnotherPlace.sum() + outOfDate.sum()),
+            Map.entry(SharedState.Count.UNREADABLE, unreadable.sum()),
+            Map.entry(SharedState.Count.OF_ANOTHER_PLACE, ofAnotherPlace.sum()),
+            Map.entry(SharedState.Count.OUT_OF_DATE, outOfDate.sum()),
+            Map.entry(SharedState.Count.WAITED, waited.sum()),
+            Map.entry(SharedState.Count.WRITTEN, written.sum()),
+            Map.entry(SharedState.Count.LEFT_OUT, leftOut.sum()),
+            Map.entry(SharedState.Count.FAILURES, failures.sum())),
         queued.get());
   }
 

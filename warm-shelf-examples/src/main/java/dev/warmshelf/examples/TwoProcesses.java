@@ -5,6 +5,7 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.SharedState;
 import dev.warmshelf.shelf.Sharing;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -31,7 +32,7 @@ public final class TwoProcesses {
     try (WarmShelf one = open(dataSource, folder);
         WarmShelf other = open(dataSource, folder)) {
       System.out.println("one:   " + ask(one)); // LOADED
-      while (one.shared().orElseThrow().count("written") == 0) {
+      while (one.shared().orElseThrow().count(SharedState.Count.WRITTEN) == 0) {
         Thread.onSpinWait(); // a moment: its caller does not wait for that
       }
       System.out.println("other: " + ask(other)); // SHARED

@@ -218,18 +218,18 @@ public final class ShelfMetrics implements MeterBinder {
     if (warm.shared().isEmpty()) {
       return;
     }
-    for (String count : warm.shared().get().counts().keySet()) {
+    for (SharedState.Count count : SharedState.Count.values()) {
       FunctionCounter.builder(
-              PREFIX + "shared." + dotted(count),
+              PREFIX + "shared." + dotted(count.word()),
               warm,
               each -> each.shared().map(state -> state.count(count)).orElse(0L))
-          .description(Descriptions.of("shared." + dotted(count)))
+          .description(Descriptions.of("shared." + dotted(count.word())))
           .register(registry);
     }
     Gauge.builder(
             PREFIX + "shared.away",
             warm,
-            each -> each.shared().filter(state -> state.trouble() != null).isPresent() ? 1 : 0)
+            each -> each.shared().flatMap(SharedState::trouble).isPresent() ? 1 : 0)
         .description(Descriptions.of("shared.away"))
         .register(registry);
     Gauge.builder(

@@ -24,6 +24,7 @@ import dev.warmshelf.scenario.Questions;
 import dev.warmshelf.scenario.Scale;
 import dev.warmshelf.shared.StoreSchema;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.SharedState;
 import dev.warmshelf.statement.SqlStatement;
 import dev.warmshelf.study.Findings;
 import dev.warmshelf.study.Study;
@@ -281,7 +282,7 @@ final class DemoStory {
 
   private static void awaitShared(WarmShelf warm, long answers) throws SQLException {
     long deadline = System.nanoTime() + 5_000_000_000L;
-    while (warm.shared().orElseThrow().count("written") < answers) {
+    while (warm.shared().orElseThrow().count(SharedState.Count.WRITTEN) < answers) {
       if (System.nanoTime() > deadline) {
         throw new SQLException("The store has not been written to for 5 seconds.");
       }
