@@ -177,8 +177,9 @@ class ArchitectureTest {
       assertThat(
               files
                   .filter(
-                      file -> file.toString().matches("\\.\\./warm-shelf[a-z-]*/src/main/.*java"))
-                  .filter(file -> !file.toString().contains("warm-shelf-bench"))
+                      file ->
+                          file.toString().matches("\\.\\./warm-shelf[a-z-]*/src/main/.*\\.java"))
+                  .filter(file -> !file.toString().matches("../warm-shelf-(bench|scenario)/.*"))
                   .filter(file -> state.matcher(read(file)).find())
                   .map(file -> file.getFileName().toString()))
           .containsExactly("SqlState.java");

@@ -452,7 +452,11 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
    */
   private @Nullable Entry mended(Fence fence, Others.@Nullable Turn turn) throws X {
     Entry old = invalidated;
-    if (old == null || bypass != null || !shelf.mendingWorth().isWorth(old.loadNanos())) {
+    if (old == null || bypass != null) {
+      return null;
+    }
+    MendingWorth worth = shelf.mendingWorth(key.form());
+    if (!worth.isWorth(old.loadNanos())) {
       return null;
     }
     LookBack changes = interest == null ? null : shelf.contents().touching(old, interest);
@@ -466,7 +470,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
     long began = shelf.ground().time().nanos();
     Entry entry = mended(fence, old, changes, mending);
-    shelf.mendingWorth().took(shelf.ground().time().nanos() - began);
+    worth.took(shelf.ground().time().nanos() - began, entry != null);
     if (entry == null) {
       shelf.meters().count(Count.UNMENDED);
     } else if (turn != null) {

@@ -1,6 +1,7 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.base.Durations;
+import dev.warmshelf.base.Generations;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.TimeSource;
@@ -33,6 +34,9 @@ import org.jspecify.annotations.Nullable;
  * <p>Thread-safe.
  */
 final class ShelfState implements Upkeep.Kept {
+  private static final long MENDING_BYTES = 256 << 10;
+  private static final long MENDING_BYTES_OF_A_FORM = 150;
+
   /** So long after a sweep the next one begins at the earliest. */
   private static final long SWEEP_NANOS = 1_000_000_000;
 
@@ -58,7 +62,11 @@ final class ShelfState implements Upkeep.Kept {
   private long sweepsAgain;
 
   private final Telling recorder;
-  private final MendingWorth mendingWorth;
+
+  /** By form of question: of one whose mends come to nothing another one knows nothing. */
+  private final Generations<KeyShape, MendingWorth> mendingWorths =
+      new Generations<>(MENDING_BYTES, (form, worth) -> MENDING_BYTES_OF_A_FORM);
+
   private final Set<String> accused = ConcurrentHashMap.newKeySet();
 
   /** Whether there are any; looked at by each read. */
@@ -76,7 +84,6 @@ final class ShelfState implements Upkeep.Kept {
     this.warnings =
         new Warnings(name, Durations.saturatedNanos(policy.oversight().slowLoad()), board, time);
     this.contents = new ShelfContents(name, policy, ground, meters, storeOf);
-    this.mendingWorth = new MendingWorth(policy.renewal().mendsFromNanos());
     this.toleranceNanos = policy.trust().toleranceNanos();
     this.lossBoundNanos = policy.trust().lossBoundNanos();
     if (!followsFeed && !policy.expiry().endsAll()) {
@@ -256,8 +263,13 @@ final class ShelfState implements Upkeep.Kept {
     return warnings;
   }
 
-  MendingWorth mendingWorth() {
-    return mendingWorth;
+  MendingWorth mendingWorth(KeyShape form) {
+    MendingWorth known = mendingWorths.get(form);
+    if (known == null) {
+      known = new MendingWorth(policy.renewal().mendsFromNanos());
+      mendingWorths.put(form, known); // another's, made just now, is no loss
+    }
+    return known;
   }
 
   /** How long a load must have taken for its answer to be mended. */

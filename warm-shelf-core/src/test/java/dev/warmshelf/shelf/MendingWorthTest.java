@@ -2,6 +2,10 @@ package dev.warmshelf.shelf;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import dev.warmshelf.fresh.Board;
+import dev.warmshelf.fresh.MovableTime;
+import dev.warmshelf.key.KeyShape;
+import java.time.Duration;
 import org.junit.jupiter.api.Test;
 
 class MendingWorthTest {
@@ -10,7 +14,7 @@ class MendingWorthTest {
     MendingWorth worth = new MendingWorth(5);
     assertThat(worth.isWorth(4)).isFalse();
     assertThat(worth.isWorth(1_000)).isTrue();
-    worth.took(2_000);
+    worth.took(2_000, true);
     int leftOut = 0;
     while (!worth.isWorth(1_000)) {
       leftOut++;
@@ -18,7 +22,7 @@ class MendingWorthTest {
     assertThat(leftOut).isBetween(100, 300);
     assertThat(worth.isWorth(100_000)).isTrue();
     for (int i = 0; i < 100; i++) {
-      worth.took(500);
+      worth.took(500, true);
     }
     assertThat(worth.isWorth(1_000)).isTrue();
     assertThat(worth.isWorth(499)).isFalse();
@@ -27,8 +31,52 @@ class MendingWorthTest {
   @Test
   void whoSaysThatAllIsMendedIsBelieved() {
     MendingWorth worth = new MendingWorth(0);
-    worth.took(1_000_000);
+    worth.took(1_000_000, false);
     assertThat(worth.isWorth(0)).isTrue();
     assertThat(new MendingWorth(Long.MAX_VALUE).isWorth(1_000_000)).isFalse();
+  }
+
+  @Test
+  void whatMostlyComesToNothingIsTriedSeldom() {
+    MendingWorth worth = new MendingWorth(5);
+    long load = 1_000;
+    long mend = 300; // well below the load: it is what it gives that is too little
+    long spent = 0;
+    int loads = 10_000;
+    for (int i = 0; i < loads; i++) {
+      if (worth.isWorth(load)) {
+        worth.took(mend, false);
+        spent += mend;
+      }
+    }
+    assertThat((double) spent / (loads * load)).isBetween(0.001, 0.05);
+    int until = 0;
+    for (int tried = 0; tried < 100; until++) { // from now on each of them spares a load
+      if (worth.isWorth(load)) {
+        worth.took(mend, true);
+        tried++;
+      }
+    }
+    assertThat(until).isLessThan(500);
+  }
+
+  @Test
+  void aFormWhoseMendsComeToNothingLeavesOthersAlone() {
+    MovableTime time = new MovableTime();
+    try (Shelf shelf =
+        new Shelf(
+            "test",
+            Policy.standard().renewing(Renewal.mendingFrom(Duration.ofMillis(5))),
+            new Board(),
+            time,
+            Ground.Trust.FEED)) {
+      KeyShape vain = KeyShape.of("", "SELECT 1");
+      KeyShape other = KeyShape.of("", "SELECT 2");
+      for (int i = 0; i < 50; i++) {
+        shelf.state().mendingWorth(vain).took(400_000_000, false);
+      }
+      assertThat(shelf.state().mendingWorth(vain).isWorth(1_000_000_000)).isFalse();
+      assertThat(shelf.state().mendingWorth(other).isWorth(1_000_000_000)).isTrue();
+    }
   }
 }
