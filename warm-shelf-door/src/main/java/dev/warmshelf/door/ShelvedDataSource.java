@@ -78,6 +78,13 @@ public final class ShelvedDataSource implements DataSource {
     Maker maker;
     LinkageError misfit = null;
     try (Connection connection = beneath.getConnection()) {
+      if (!DriverConnection.isBehind(connection)) {
+        throw new SQLException(
+            "The data source gives connections of "
+                + connection.getClass().getName()
+                + ", which do not unwrap to PostgreSQL's driver. Wrap a data source of"
+                + " org.postgresql's, or a pool of them.");
+      }
       DriverConnection own = DriverConnection.behind(connection);
       usual =
           new Usual(

@@ -244,17 +244,14 @@ public final class Engine {
     if (all == null) {
       return null;
     }
+    SharedForm last = statement.sharedForm();
     SharedForm form =
-        all.form(
-            statement.shelf(),
-            statement.keys().form(),
-            statement.answerForm(),
-            judged,
-            statement.sharedForm());
+        all.form(statement.shelf(), statement.keys().form(), statement.answerForm(), judged, last);
     if (form == null) {
       return null;
+    } else if (form != last) { // else it could take the place of one made meanwhile
+      statement.sharedForm(form);
     }
-    statement.sharedForm(form);
     return all.of(form);
   }
 

@@ -38,7 +38,7 @@ public final class Postgres implements Database {
   public boolean mayBeWithin(Connection connection) throws SQLException {
     return !connection.getAutoCommit()
         || !DriverConnection.isBehind(connection)
-        || DriverConnection.behind(connection).isWithin();
+        || DriverConnection.behind(connection).mayBeWithin();
   }
 
   @Override

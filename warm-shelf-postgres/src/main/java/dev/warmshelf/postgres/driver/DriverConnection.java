@@ -21,16 +21,9 @@ public final class DriverConnection {
   /**
    * The one behind a connection that a pool may have wrapped.
    *
-   * @throws SQLException if there is none
+   * @throws SQLException if there is none, or the connection is closed
    */
   public static DriverConnection behind(Connection connection) throws SQLException {
-    if (!isBehind(connection)) {
-      throw new SQLException(
-          "The data source gives connections of "
-              + connection.getClass().getName()
-              + ", which do not unwrap to PostgreSQL's driver. Wrap a data source of"
-              + " org.postgresql's, or a pool of them.");
-    }
     return new DriverConnection(connection.unwrap(BaseConnection.class));
   }
 
@@ -58,7 +51,12 @@ public final class DriverConnection {
    * over, and nobody knows how it ended.
    */
   public boolean isWithin() {
-    return drivers.getTransactionState() != TransactionState.IDLE && !Borrowed.isGone(drivers);
+    return mayBeWithin() && !Borrowed.isGone(drivers);
+  }
+
+  /** The same, but that on a connection that has been lost one may be open as well. */
+  public boolean mayBeWithin() {
+    return drivers.getTransactionState() != TransactionState.IDLE;
   }
 
   /** Whether it can only be rolled back. */
