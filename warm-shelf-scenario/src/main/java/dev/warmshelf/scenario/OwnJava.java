@@ -15,11 +15,6 @@ public final class OwnJava {
     return running(List.of(), main.getName(), arguments);
   }
 
-  /** The same, by the name of the class. */
-  public static ProcessBuilder running(String main, String... arguments) {
-    return running(List.of(), main, arguments);
-  }
-
   /**
    * The same with options of the {@code java} command.
    *

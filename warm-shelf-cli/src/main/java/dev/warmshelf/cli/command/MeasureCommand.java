@@ -230,10 +230,16 @@ public final class MeasureCommand implements Callable<Integer> {
     Comparison comparison =
         Comparison.asking(
             source(pool, workload, screen), pool, workload, settings, progressOn(screen));
-    List<String> arguments = spec.root().commandLine().getParseResult().originalArgs();
-    return ways.contains(WayKind.SHARED)
-        ? comparison.sharingThrough(new SharingProcesses(pool, database.asEnvironment(), arguments))
-        : comparison;
+    if (!ways.contains(WayKind.SHARED)) {
+      return comparison;
+    }
+    CommandSpec tool = spec.root();
+    return comparison.sharingThrough(
+        new SharingProcesses(
+            tool.userObject().getClass(),
+            pool,
+            database.asEnvironment(),
+            tool.commandLine().getParseResult().originalArgs()));
   }
 
   private RequestSource source(DataSource pool, Workload workload, Screen screen)

@@ -15,23 +15,24 @@ import javax.sql.DataSource;
  * and with one that makes it a reader. The password is in their environment.
  */
 final class SharingProcesses implements Sharers {
-  /** What each of them runs. */
-  private static final String TOOL = SharingProcesses.class.getPackageName() + ".Main";
-
   static final String OPTION = "--reads-for";
 
   /** One to read, one to follow, one to look at the catalogue; the store's. */
   static final int CONNECTIONS = 6;
 
+  private final Class<?> tool;
   private final DataSource pool;
   private final Map<String, String> environment;
   private final List<String> arguments;
 
   /**
+   * @param tool whose {@code main} each of them runs
    * @param pool with {@link #CONNECTIONS} for this process
    * @param arguments of the command that compares
    */
-  SharingProcesses(DataSource pool, Map<String, String> environment, List<String> arguments) {
+  SharingProcesses(
+      Class<?> tool, DataSource pool, Map<String, String> environment, List<String> arguments) {
+    this.tool = tool;
     this.pool = pool;
     this.environment = Map.copyOf(environment);
     this.arguments = List.copyOf(arguments);
@@ -46,7 +47,7 @@ final class SharingProcesses implements Sharers {
   public Process start(int number, String name) throws IOException {
     List<String> line = new ArrayList<>(arguments);
     line.addAll(List.of(OPTION, Integer.toString(number), name));
-    ProcessBuilder process = OwnJava.running(TOOL, line.toArray(new String[0]));
+    ProcessBuilder process = OwnJava.running(tool, line.toArray(new String[0]));
     process.environment().putAll(environment);
     return process.start();
   }

@@ -2,10 +2,12 @@ package dev.warmshelf.measure.figures;
 
 import dev.warmshelf.measure.database.DatabaseWork;
 import java.util.ArrayList;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 
 /**
  * What a comparison found.
@@ -38,6 +40,16 @@ public record Result(
     List<Figures> threads =
         ways.stream().filter(figures -> figures.way() != WayKind.SHARED).toList();
     return threads.get(threads.size() - 1);
+  }
+
+  /**
+   * The labels of all queries that could be asked: of those that were found out about, and of those
+   * that were asked of the finest way. A short run may not have come to each.
+   */
+  public Set<String> queries() {
+    Set<String> labels = new LinkedHashSet<>(finest().queries().keySet());
+    labels.addAll(facts.keySet());
+    return labels;
   }
 
   /** What keeping a query's answers is worth. */

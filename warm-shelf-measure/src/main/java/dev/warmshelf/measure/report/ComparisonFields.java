@@ -62,11 +62,7 @@ public final class ComparisonFields {
     fields.put("commits", result.commits().size());
     fields.put("ways", result.ways().stream().map(way -> fields(way)).toList());
     Map<String, Object> verdicts = new LinkedHashMap<>();
-    result
-        .finest()
-        .queries()
-        .keySet()
-        .forEach(query -> verdicts.put(query, fields(query, result.verdict(query))));
+    result.queries().forEach(query -> verdicts.put(query, fields(query, result.verdict(query))));
     fields.put("queries", verdicts);
     fields.put("faults", result.faults());
     fields.put("notes", result.notes());

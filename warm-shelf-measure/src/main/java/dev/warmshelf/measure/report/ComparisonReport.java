@@ -112,7 +112,7 @@ public final class ComparisonReport {
     List<String> lines = new ArrayList<>(table.lines(indent));
     lines.add("");
     TextTable words = new TextTable(List.of("verdict", ""), TextTable.Side.LEFT);
-    for (String query : result.finest().queries().keySet()) {
+    for (String query : result.queries()) {
       String name = query;
       for (String part : result.verdict(query).words().split("; ", -1)) {
         words.row(List.of(name, part)); // each on a line of its own, so that it fits a terminal
@@ -144,33 +144,28 @@ public final class ComparisonReport {
   /** One row per query; times are medians, but for the first call. */
   List<List<String>> queryRows() {
     List<List<String>> rows = new ArrayList<>();
-    result
-        .finest()
-        .queries()
-        .forEach(
-            (query, figures) -> {
-              QueryVerdict verdict = result.verdict(query);
-              Optional<BreakEven> times = verdict.breakEven();
-              rows.add(
-                  List.of(
-                      query,
-                      Text.count(figures.reads()),
-                      Text.percent(figures.hitRatio()),
-                      Optional.ofNullable(result.facts().get(query))
-                          .map(facts -> Text.nanos(facts.firstCallNanos()))
-                          .orElse(NONE),
-                      percentile(verdict.direct().others(), 50),
-                      percentile(figures.hits(), 50),
-                      percentile(figures.others(), 50),
-                      times.map(t -> Text.times(t.missPenalty())).orElse(NONE),
-                      times
-                          .map(t -> t.ratio() > 1 ? "never" : Text.percent(t.ratio()))
-                          .orElse(NONE),
-                      Text.bytes(figures.held().bytes()),
-                      Text.count(figures.revived()),
-                      Text.count(figures.mended()),
-                      Text.count(figures.needless())));
-            });
+    for (String query : result.queries()) {
+      QueryVerdict verdict = result.verdict(query);
+      QueryFigures figures = verdict.kept();
+      Optional<BreakEven> times = verdict.breakEven();
+      rows.add(
+          List.of(
+              query,
+              Text.count(figures.reads()),
+              figures.reads() == 0 ? NONE : Text.percent(figures.hitRatio()),
+              Optional.ofNullable(result.facts().get(query))
+                  .map(facts -> Text.nanos(facts.firstCallNanos()))
+                  .orElse(NONE),
+              percentile(verdict.direct().others(), 50),
+              percentile(figures.hits(), 50),
+              percentile(figures.others(), 50),
+              times.map(t -> Text.times(t.missPenalty())).orElse(NONE),
+              times.map(t -> t.ratio() > 1 ? "never" : Text.percent(t.ratio())).orElse(NONE),
+              Text.bytes(figures.held().bytes()),
+              Text.count(figures.revived()),
+              Text.count(figures.mended()),
+              Text.count(figures.needless())));
+    }
     return rows;
   }
 

@@ -45,6 +45,18 @@ class ReportPageTest {
         .anyMatch(line -> line.matches("  stale, never invalidated +– +–"));
   }
 
+  @Test
+  void aQueryThatNobodyCameToAskIsListed() {
+    Result result = result(1);
+    assertThat(result.queries()).containsExactly("query", SampleResult.RARE);
+    assertThat(new ComparisonReport(result).queryLines(""))
+        .anyMatch(line -> line.matches("rare +0 +– .*"))
+        .anyMatch(line -> line.matches("rare +not kept: a clock decides"));
+    assertThat(new ComparisonFields(result).all().get("queries").toString())
+        .contains("rare={")
+        .contains("notKept=a clock decides");
+  }
+
   private static Result result(int reads) {
     return SampleResult.of(reads, reads);
   }

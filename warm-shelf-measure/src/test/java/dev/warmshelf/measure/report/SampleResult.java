@@ -7,6 +7,7 @@ import dev.warmshelf.measure.figures.DatabaseReads;
 import dev.warmshelf.measure.figures.Figures;
 import dev.warmshelf.measure.figures.Kept;
 import dev.warmshelf.measure.figures.Pace;
+import dev.warmshelf.measure.figures.QueryFacts;
 import dev.warmshelf.measure.figures.QueryFigures;
 import dev.warmshelf.measure.figures.Reads;
 import dev.warmshelf.measure.figures.Result;
@@ -24,6 +25,9 @@ import org.HdrHistogram.Histogram;
 
 /** A made-up result of two ways and one query. */
 final class SampleResult {
+  /** A query that nobody came to ask. */
+  static final String RARE = "rare";
+
   private SampleResult() {}
 
   /**
@@ -50,7 +54,7 @@ final class SampleResult {
             Duration.ofSeconds(reads)),
         List.of(),
         List.of(figures(WayKind.DIRECT, reads, judged), figures(WayKind.ANSWERS, reads, judged)),
-        Map.of(),
+        Map.of(RARE, new QueryFacts(1_000, Optional.of("a clock decides"), Optional.empty())),
         Optional.empty());
   }
 
