@@ -7,8 +7,10 @@ import dev.warmshelf.caller.Caller;
 import dev.warmshelf.caller.ConnectionState;
 import dev.warmshelf.caller.FollowedConnection;
 import dev.warmshelf.caller.OpenTransactions;
+import dev.warmshelf.caller.OwnWrites;
 import dev.warmshelf.caller.Sessions;
 import dev.warmshelf.caller.Visibility;
+import dev.warmshelf.database.OwnChanges;
 import dev.warmshelf.engine.Asking;
 import dev.warmshelf.engine.Engine;
 import dev.warmshelf.fresh.Fence;
@@ -25,6 +27,7 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Objects;
 import java.util.Optional;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
@@ -189,34 +192,37 @@ public final class Transaction {
     }
   }
 
-  /** Only without a feed does it matter which tables a statement names. */
+  /**
+   * Which tables a statement names: without a feed they are what has changed; with one they tell
+   * that it is one statement, after which the transaction is still the same.
+   */
   private void note(Write write) throws SQLException {
-    if (!engine.ownWrites().haveFeed()) {
-      Verdicts.Known known =
-          engine
-              .verdicts()
-              .known(
-                  write.statement(),
-                  write.text(),
-                  engine.sessions().current(connection),
-                  followed.over());
-      followed.changes(known == null ? null : known.analysis().written());
-    }
+    Verdicts.Known known =
+        engine
+            .verdicts()
+            .known(
+                write.statement(),
+                write.text(),
+                engine.sessions().current(connection),
+                followed.over());
+    followed.changes(known == null ? null : known.analysis().written());
   }
 
   private void commit() throws SQLException {
-    OwnWrite write = kept.isEmpty() ? null : announce();
+    OwnWrites ownWrites = engine.ownWrites();
+    OwnChanges.Told told = state.mayHaveWritten() ? ownWrites.ask(followed, connection) : null;
+    OwnWrite write = announced(told);
     try {
       connection.commit();
     } catch (SQLException e) {
       // It may have happened all the same: the answer to a commit can get lost.
-      engine.ownWrites().committed(null, write);
+      ownWrites.perhapsCommitted(write);
       throw e;
     }
     if (!state.mayHaveWritten()) {
       return;
     }
-    long own = engine.ownWrites().committed(followed.named(), write);
+    long own = ownWrites.committed(followed.named(), write);
     ReadScope.noteCommit();
     if (write != null) {
       for (Kept one : kept) {
@@ -228,24 +234,39 @@ public final class Transaction {
     }
   }
 
-  private @Nullable OwnWrite announce() throws SQLException {
-    String name = null;
-    if (engine.ownWrites().haveFeed()) {
-      try (Statement statement = connection.createStatement();
-          ResultSet row = statement.executeQuery(NAME)) {
-        row.next();
-        name = row.getString(1);
-      }
-      if (name == null) {
-        kept.clear(); // it has changed nothing
+  /** What the feed is to know of the transaction before its commit; null if that is nothing. */
+  private @Nullable OwnWrite announced(OwnChanges.@Nullable Told told) throws SQLException {
+    if (kept.isEmpty() && told == null) {
+      return null;
+    }
+    String name = told == null ? name() : told.transaction();
+    if (name.isEmpty() && engine.ownWrites().haveFeed()) {
+      kept.clear(); // it has changed nothing
+      if (told == null) {
         return null;
       }
     }
     List<Lane> lanes = new ArrayList<>();
     kept.forEach(one -> lanes.addAll(one.footprint().lanes()));
     OwnWrite write =
-        new OwnWrite(name == null ? "" : name, Footprint.of(lanes), kept.get(0).fence().tick());
+        new OwnWrite(
+            name,
+            Footprint.of(lanes),
+            kept.isEmpty() ? 0 : kept.get(0).fence().tick(),
+            told == null ? null : told.changes());
     engine.ownWrites().announce(write);
     return write;
+  }
+
+  /** As the database calls it; empty if it has changed nothing, or no feed is there to know it. */
+  private String name() throws SQLException {
+    if (!engine.ownWrites().haveFeed()) {
+      return "";
+    }
+    try (Statement statement = connection.createStatement();
+        ResultSet row = statement.executeQuery(NAME)) {
+      row.next();
+      return Objects.requireNonNullElse(row.getString(1), "");
+    }
   }
 }

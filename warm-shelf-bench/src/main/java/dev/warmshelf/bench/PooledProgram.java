@@ -5,6 +5,7 @@ import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
+import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shelf.Rule;
 import java.sql.Connection;
@@ -26,10 +27,10 @@ import org.postgresql.ds.PGSimpleDataSource;
 
 /**
  * A plain program of ten threads on a pool, with shelves beneath and without, in turns: {@code java
- * -cp ... dev.warmshelf.bench.PooledProgram [SECONDS]} for each turn, 3 unless said otherwise. A
- * unit of work reads a branch's accounts, or adds up all branches of a region; or it moves money
- * within a branch in a transaction, and reads it before and after. After each commit the program
- * looks whether it sees what it wrote.
+ * -cp ... dev.warmshelf.bench.PooledProgram [SECONDS [N]]} for each turn, 3 unless said otherwise,
+ * and for one unit in N that writes alone. A unit of work reads a branch's accounts, or adds up all
+ * branches of a region; or it moves money within a branch in a transaction, and reads it before and
+ * after. After each commit the program looks whether it sees what it wrote.
  */
 public final class PooledProgram {
   private static final int THREADS = 10;
@@ -63,6 +64,10 @@ public final class PooledProgram {
 
   public static void main(String[] arguments) throws Exception {
     int seconds = arguments.length > 0 ? Integer.parseInt(arguments[0]) : 3;
+    int[] rates =
+        arguments.length > 1
+            ? new int[] {Integer.parseInt(arguments[1])}
+            : new int[] {10, 100, 1_000};
     try (LocalPostgres server = LocalPostgres.start()) {
       PGSimpleDataSource source = server.dataSource("postgres");
       try (Connection connection = source.getConnection();
@@ -79,9 +84,10 @@ public final class PooledProgram {
       }
       Journal.on(source).install(List.of("account:branch"));
       System.out.println(
-          "reads      writes    pool   plain, per s   shelves, per s   times   commits missed");
+          "reads      writes    pool   plain, per s   shelves, per s   times   commits missed  "
+              + " that waited");
       for (boolean sums : new boolean[] {false, true}) {
-        for (int everyNth : new int[] {10, 100, 1_000}) {
+        for (int everyNth : rates) {
           for (int size : new int[] {1, 2, 10}) {
             compare(source, new Work(sums, everyNth), size, seconds);
           }
@@ -115,14 +121,21 @@ public final class PooledProgram {
       }
       System.out.printf(
           Locale.ROOT,
-          "%s   %4d   %12.0f   %14.0f   %5.1f   %14d%n",
+          "%s   %4d   %12.0f   %14.0f   %5.2f   %14d   %11.1f %%%n",
           work.inWords(),
           size,
           plain,
           kept,
           kept / plain,
-          missed);
+          missed,
+          waited(warm));
     }
+  }
+
+  /** Of a hundred commits so many have waited for the feed. */
+  private static double waited(WarmShelf warm) {
+    FeedMeters.Commits commits = warm.feedMeters().orElseThrow().commits();
+    return 100.0 * commits.waited() / Math.max(1, commits.waited() + commits.told());
   }
 
   private static Turn turn(DataSource source, Work work, int seconds) throws Exception {

@@ -216,6 +216,16 @@ public final class Board {
   }
 
   /**
+   * The same before the feed has told of them. It will tell later.
+   *
+   * @return as {@link #tickOwn} does
+   */
+  public long tickAhead(Collection<Change> changes, Footprint footprint, long fence) {
+    untold.incrementAndGet(); // first: see PlaceHistory
+    return tickOwn(changes, footprint, fence);
+  }
+
+  /**
    * Puts an own number in place of a lower one; whether somebody else's since the fence was there.
    */
   private boolean replace(Stamps in, int index, long own, long fence) {
@@ -307,7 +317,7 @@ public final class Board {
     tickEverything();
   }
 
-  /** How often that has been done. */
+  /** How often something was ticked of which the feed had not told. */
   public long untold() {
     return untold.get();
   }

@@ -2,6 +2,7 @@ package dev.warmshelf.meter;
 
 import java.util.LinkedHashMap;
 import java.util.Map;
+import java.util.concurrent.atomic.LongAdder;
 import java.util.regex.Pattern;
 import org.jspecify.annotations.Nullable;
 
@@ -21,6 +22,8 @@ public final class FeedMeters {
   private long resets;
   private long losses;
   private long lastMark;
+  private final LongAdder told = new LongAdder();
+  private final LongAdder waited = new LongAdder();
 
   /** Whether changes arrive. */
   public enum State {
@@ -42,6 +45,16 @@ public final class FeedMeters {
     lastMark = markNanos;
     batches++;
     changes += count;
+  }
+
+  /** A commit of this process has said itself what it has changed. */
+  public void commitTold() {
+    told.increment();
+  }
+
+  /** A commit of this process has waited until the feed had told of it. */
+  public void commitWaited() {
+    waited.increment();
   }
 
   /** Everything kept was invalidated: the place was lost, or the triggers have changed. */
@@ -81,8 +94,17 @@ public final class FeedMeters {
 
   /** The counts as they are now. */
   public synchronized Snapshot snapshot() {
-    return new Snapshot(state, trouble, batches, changes, resets, losses);
+    Commits commits = new Commits(told.sum(), waited.sum());
+    return new Snapshot(state, trouble, batches, changes, resets, losses, commits);
   }
+
+  /**
+   * How the commits of this process became known to it.
+   *
+   * @param told how many have said themselves what they changed
+   * @param waited how many have waited until the feed had told of it, or in vain
+   */
+  public record Commits(long told, long waited) {}
 
   /**
    * The counts at a moment.
@@ -92,9 +114,16 @@ public final class FeedMeters {
    * @param changes how many changes it has found
    * @param resets how often everything kept was invalidated at once
    * @param losses how often the feed was lost
+   * @param commits of this process
    */
   public record Snapshot(
-      State state, @Nullable String trouble, long batches, long changes, long resets, long losses) {
+      State state,
+      @Nullable String trouble,
+      long batches,
+      long changes,
+      long resets,
+      long losses,
+      Commits commits) {
     /** All counts by name. */
     public Map<String, Long> byName() {
       Map<String, Long> all = new LinkedHashMap<>();
@@ -102,6 +131,8 @@ public final class FeedMeters {
       all.put("changes", changes);
       all.put("resets", resets);
       all.put("losses", losses);
+      all.put("commitsTold", commits.told());
+      all.put("commitsWaited", commits.waited());
       return all;
     }
   }

@@ -221,10 +221,16 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   }
 
   private boolean revives(Entry found) {
-    boolean worth = found.loadNanos() >= shelf.mendsFromNanos() / ROSTERS_SHARE;
-    return shelf
-        .contents()
-        .revive(found, interest, touching -> worth && request.cannotReach(touching));
+    Worth worth = shelf.worths(key.form()).looks();
+    if (interest == null || !worth.tries(found.loadNanos())) {
+      return false;
+    }
+    long began = shelf.ground().time().nanos();
+    boolean dear = found.loadNanos() >= shelf.mendsFromNanos() / ROSTERS_SHARE;
+    boolean revived =
+        shelf.contents().revive(found, interest, touching -> dear && request.cannotReach(touching));
+    worth.took(shelf.ground().time().nanos() - began, revived);
+    return revived;
   }
 
   /** What is kept, though it may be out of date, where the database has failed to answer. */
@@ -455,20 +461,19 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     if (old == null || bypass != null) {
       return null;
     }
-    MendingWorth worth = shelf.mendingWorth(key.form());
-    if (!worth.isWorth(old.loadNanos())) {
-      return null;
-    }
-    LookBack changes = interest == null ? null : shelf.contents().touching(old, interest);
-    if (changes == null) {
-      return null;
-    }
-    @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type
-    Loader<@Nullable A, X> mending = request.mending((A) old.value(), changes);
-    if (mending == null) {
+    Worth worth = shelf.worths(key.form()).mending();
+    if (interest == null || !worth.tries(old.loadNanos())) {
       return null;
     }
     long began = shelf.ground().time().nanos();
+    LookBack changes = shelf.contents().touching(old, interest);
+    @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type
+    Loader<@Nullable A, X> mending =
+        changes == null ? null : request.mending((A) old.value(), changes);
+    if (changes == null || mending == null) {
+      worth.took(shelf.ground().time().nanos() - began, false);
+      return null;
+    }
     Entry entry = mended(fence, old, changes, mending);
     worth.took(shelf.ground().time().nanos() - began, entry != null);
     if (entry == null) {
@@ -510,7 +515,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
 
   /**
    * Between this caller's look and its load another one may have landed, or another caller may have
-   * found out that what was out of date is not.
+   * found out, by a look of his own, that what was out of date is not.
    */
   private @Nullable Entry justKept() {
     if (bypass != null) {
@@ -518,7 +523,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
     Entry entry = shelf.contents().freshIfStoreWorks(key);
     Entry old = invalidated;
-    if (entry == null && old != null && shelf.contents().revive(old, interest, any -> false)) {
+    if (entry == null && old != null && shelf.contents().isFresh(old)) {
       entry = old;
     }
     return entry != null && shelf.isWithin(boundNanos, entry.loadBeganNanos(), null) ? entry : null;

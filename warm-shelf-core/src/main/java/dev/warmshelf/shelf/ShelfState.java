@@ -34,8 +34,8 @@ import org.jspecify.annotations.Nullable;
  * <p>Thread-safe.
  */
 final class ShelfState implements Upkeep.Kept {
-  private static final long MENDING_BYTES = 256 << 10;
-  private static final long MENDING_BYTES_OF_A_FORM = 150;
+  private static final long WORTHS_BYTES = 256 << 10;
+  private static final long WORTHS_BYTES_OF_A_FORM = 200;
 
   /** So long after a sweep the next one begins at the earliest. */
   private static final long SWEEP_NANOS = 1_000_000_000;
@@ -64,8 +64,8 @@ final class ShelfState implements Upkeep.Kept {
   private final Telling recorder;
 
   /** By form of question: of one whose mends come to nothing another one knows nothing. */
-  private final Generations<KeyShape, MendingWorth> mendingWorths =
-      new Generations<>(MENDING_BYTES, (form, worth) -> MENDING_BYTES_OF_A_FORM);
+  private final Generations<KeyShape, Worths> worths =
+      new Generations<>(WORTHS_BYTES, (form, each) -> WORTHS_BYTES_OF_A_FORM);
 
   private final Set<String> accused = ConcurrentHashMap.newKeySet();
 
@@ -263,11 +263,15 @@ final class ShelfState implements Upkeep.Kept {
     return warnings;
   }
 
-  MendingWorth mendingWorth(KeyShape form) {
-    MendingWorth known = mendingWorths.get(form);
+  /** Of a form of question: whether second looks, and mending, are worth it. */
+  record Worths(Worth looks, Worth mending) {}
+
+  Worths worths(KeyShape form) {
+    Worths known = worths.get(form);
     if (known == null) {
-      known = new MendingWorth(policy.renewal().mendsFromNanos());
-      mendingWorths.put(form, known); // another's, made just now, is no loss
+      long least = policy.renewal().mendsFromNanos();
+      known = new Worths(new Worth(Math.min(1, least)), new Worth(least));
+      worths.put(form, known); // another's, made just now, is no loss
     }
     return known;
   }

@@ -31,6 +31,15 @@ final class SimulatedDatabase {
       return new State(day.clone(), sailing.clone(), agent.clone(), metres.clone(), view);
     }
 
+    /** The same with one booking as it is in another state. */
+    State withBooking(int booking, State other) {
+      State copy = copy();
+      copy.sailing[booking] = other.sailing[booking];
+      copy.agent[booking] = other.agent[booking];
+      copy.metres[booking] = other.metres[booking];
+      return copy;
+    }
+
     State withView(int other) {
       return new State(day, sailing, agent, metres, other);
     }
@@ -238,6 +247,29 @@ final class SimulatedDatabase {
     return states.subList(first, states.size());
   }
 
+  /**
+   * The same states, each as it were if these had been part of it before their time.
+   *
+   * @param own in the order of their commits
+   * @param until whose commits had returned by then
+   */
+  List<State> statesWith(List<Own> own, long moment, long until) {
+    List<State> all = new ArrayList<>();
+    for (int i = states.size() - statesSince(moment).size(); i < states.size(); i++) {
+      State state = states.get(i);
+      for (Own each : own) {
+        if (each.committed() > since.get(i) && each.committed() <= until) {
+          state = state.withBooking(each.booking(), each.after());
+        }
+      }
+      all.add(state);
+    }
+    return all;
+  }
+
+  /** A change of one booking by the process itself, and the state right after it. */
+  record Own(long committed, int booking, State after) {}
+
   /** Forgets states that nobody asks about any more. */
   void forgetBefore(long moment) {
     int first = states.size() - statesSince(moment).size();
@@ -257,6 +289,11 @@ final class SimulatedDatabase {
             .filter(note -> now.sees(note.transaction()) && !place.sees(note.transaction()))
             .toList();
     return new Look(now, found, installation, trimmedThrough);
+  }
+
+  /** What a transaction has noted so far. */
+  List<Note> notesOf(Transaction transaction) {
+    return notes.stream().filter(note -> note.transaction() == transaction.id).toList();
   }
 
   /** All notes of transactions that have ended, and, if asked, of those that have not. */

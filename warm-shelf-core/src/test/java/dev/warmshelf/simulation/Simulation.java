@@ -56,6 +56,7 @@ import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
 import java.util.SplittableRandom;
+import org.jspecify.annotations.Nullable;
 
 /**
  * Readers, writers, a feed and its troubles over a simulated database, in an order that a seed
@@ -81,6 +82,9 @@ final class Simulation {
     NO_FLOOR_AFTER_LOSS,
     OLD_SNAPSHOT_SHARED,
     OWN_WRITE_NOT_AWAITED,
+    OWN_CHANGES_TOLD_BEFORE_THE_COMMIT,
+    OWN_CHANGES_TOLD_IN_PART,
+    OWN_CHANGES_TOLD_BEFORE_THOSE_THEY_STAND_ON,
     OVERTAKEN_WRITE_KEPT,
     ANSWER_LANES_LEFT_OUT,
     OLD_VERDICT_KEPT,
@@ -307,6 +311,10 @@ final class Simulation {
   private long lastNote = -1;
   private boolean connected = true;
   private long ownCommitReturned = Long.MIN_VALUE;
+
+  /** All of them; what others change, an answer may miss for a while, but none of these. */
+  private final List<SimulatedDatabase.Own> ownCommits = new ArrayList<>();
+
   private long step;
   private int depth;
   private long reads;
@@ -350,7 +358,9 @@ final class Simulation {
     for (step = 0; step < steps; step++) {
       takeStep();
       if (step % 10_000 == 0) {
-        database.forgetBefore(time.nanos() - Duration.ofSeconds(30).toNanos());
+        long forgotten = time.nanos() - Duration.ofSeconds(30).toNanos();
+        database.forgetBefore(forgotten);
+        ownCommits.removeIf(own -> own.committed() < forgotten);
       }
     }
   }
@@ -604,7 +614,9 @@ final class Simulation {
     if (!matches(kind, parameter, reading.value(), from)) {
       throw broken(kind, parameter, reading, "is not the database's since " + from);
     }
-    if (hit && !matches(kind, parameter, reading.value(), own)) {
+    if (hit
+        && database.statesWith(ownCommits, freshAsOf, own).stream()
+            .noneMatch(state -> answer(kind, parameter, state).equals(reading.value()))) {
       throw broken(kind, parameter, reading, "misses an own commit");
     }
     if (hit
@@ -784,6 +796,12 @@ final class Simulation {
   private void writeOwn() {
     int booking = random.nextInt(SimulatedDatabase.BOOKINGS);
     Key key = Key.named("strict" + Kind.BOOKING, Integer.toString(booking));
+    if (random.nextInt(3) == 0) { // somebody else has just changed the same
+      Transaction other = database.begin();
+      changeBooking(other, booking);
+      commit(other);
+      others(1);
+    }
     Transaction writer = database.begin();
     Fence fence = strict.fence();
     others(1);
@@ -791,22 +809,31 @@ final class Simulation {
       writer.rollBack();
       return;
     }
-    Answer returned = answer(Kind.BOOKING, booking, writer.view());
+    State changed = writer.view();
+    Answer returned = answer(Kind.BOOKING, booking, changed);
     Footprint footprint = lanes(Kind.BOOKING).beforeLoad(new Object[] {booking});
-    OwnWrite write = new OwnWrite(Long.toString(writer.id), footprint, fence.tick());
+    List<Change> itself = ownChanges(writer);
+    OwnWrite write = new OwnWrite(Long.toString(writer.id), footprint, fence.tick(), itself);
     delivery.expect(write);
+    if (fault == Fault.OWN_CHANGES_TOLD_BEFORE_THE_COMMIT) {
+      write.hasReturned(board, time.nanos());
+    }
     others(2);
     commit(writer);
     long committed = time.nanos();
     others(2);
     boolean unknownOutcome = random.nextInt(10) == 0;
-    if (fault != Fault.OWN_WRITE_NOT_AWAITED) {
-      poll();
-      if (!connected || !database.isJournalling()) {
-        board.tickEverything();
+    if (itself != null && !unknownOutcome) {
+      write.hasReturned(board, time.nanos());
+    } else {
+      if (fault != Fault.OWN_WRITE_NOT_AWAITED) {
+        poll();
+        if (!connected || !database.isJournalling()) {
+          board.tickEverything();
+        }
       }
+      delivery.forget(write);
     }
-    delivery.forget(write);
     if (!unknownOutcome && !returned.rows().isEmpty()) {
       others(2);
       if (fault == Fault.OVERTAKEN_WRITE_KEPT) {
@@ -816,7 +843,50 @@ final class Simulation {
             key, returned, footprint, fence, write.ownTick(), Shelf.WriteThrough.ANYWAY);
       }
     }
+    ownCommits.add(new SimulatedDatabase.Own(committed, booking, changed));
     ownCommitReturned = Math.max(ownCommitReturned, committed);
+  }
+
+  /** What a transaction says that it has changed; null if the feed alone can tell. */
+  private @Nullable List<Change> ownChanges(Transaction writer) {
+    List<Note> notes = database.notesOf(writer);
+    if (fault == Fault.OWN_WRITE_NOT_AWAITED
+        || !connected
+        || !database.isJournalling()
+        || notes.isEmpty()
+        || standsOnUntold(writer, notes)
+        || random.nextInt(3) == 0) {
+      return null;
+    }
+    return fault == Fault.OWN_CHANGES_TOLD_IN_PART ? List.of() : changes(notes);
+  }
+
+  /** Whether somebody else may have changed the same rows before, and nobody has told of it yet. */
+  private boolean standsOnUntold(Transaction writer, List<Note> notes) {
+    Look untold = database.look(place);
+    if (untold.installation() != installation
+        || untold.trimmedThrough() >= place.oldestOpen()
+        || untold.notes().stream().anyMatch(note -> note.table().equals("*"))) {
+      return true;
+    }
+    return fault != Fault.OWN_CHANGES_TOLD_BEFORE_THOSE_THEY_STAND_ON
+        && untold.notes().stream()
+            .anyMatch(
+                note ->
+                    note.transaction() != writer.id
+                        && notes.stream().anyMatch(own -> standsOn(own, note))
+                        && !delivery.hasTold(Long.toString(note.transaction())));
+  }
+
+  /** What is told at large concerns each answer from the table, whatever others have moved. */
+  private static boolean standsOn(Note own, Note other) {
+    if (own.rows() == null || !own.table().equals(other.table())) {
+      return false;
+    }
+    boolean bothComeOrGo = own.unchanged() == null && other.unchanged() == null;
+    return other.rows() == null
+        || bothComeOrGo
+        || other.rows().stream().anyMatch(own.rows()::contains);
   }
 
   // ---- the feed

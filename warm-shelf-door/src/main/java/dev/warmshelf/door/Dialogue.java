@@ -31,9 +31,15 @@ public interface Dialogue {
   /** What was sent last was answered without an error. */
   void answered();
 
+  /** The transaction on the connection that is held is about to be committed. */
+  void commits();
+
+  /** That has failed, so that nobody knows whether it is committed. {@link #sent} follows. */
+  void commitHasFailed();
+
   /**
    * Something was executed, or the transaction was ended, on the connection that is held, and its
-   * state is known. If it has committed changes, waits until the board knows of them.
+   * state is known. If it has committed changes, the board knows of them when this returns.
    */
   void sent();
 

@@ -7,18 +7,22 @@ import dev.warmshelf.caller.ConnectionState;
 import dev.warmshelf.caller.FollowedConnection;
 import dev.warmshelf.caller.OpenTransactions;
 import dev.warmshelf.caller.Over;
+import dev.warmshelf.caller.OwnWrites;
 import dev.warmshelf.caller.Sessions;
 import dev.warmshelf.caller.Visibility;
+import dev.warmshelf.database.OwnChanges;
 import dev.warmshelf.database.Session;
 import dev.warmshelf.engine.Asking;
 import dev.warmshelf.engine.Engine;
 import dev.warmshelf.engine.KeptStatement;
+import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.spi.feed.OwnWrite;
 import dev.warmshelf.statement.Analysis;
 import java.sql.Connection;
 import java.sql.SQLException;
@@ -46,6 +50,9 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
 
   /** What the database was sent last, for whoever records; null if nobody is told of it. */
   private @Nullable Sent last;
+
+  /** The transaction that is being committed, as far as it was asked what it has changed. */
+  private @Nullable OwnWrite committing;
 
   /** A statement that only reads, on its way. */
   private record Sent(DoorStatement statement, Parameters bound, long atNanos) {}
@@ -200,11 +207,37 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   }
 
   @Override
+  public void commits() {
+    Connection held = held();
+    OwnWrites ownWrites = engine.ownWrites();
+    OwnChanges.Told told =
+        held != null && state().mayHaveWritten() && state().isOpen()
+            ? ownWrites.ask(this, held)
+            : null;
+    if (told != null) {
+      OwnWrite write = new OwnWrite(told.transaction(), Footprint.NOTHING, 0, told.changes());
+      ownWrites.announce(write);
+      committing = write;
+    }
+  }
+
+  @Override
+  public void commitHasFailed() {
+    OwnWrite write = committing;
+    committing = null;
+    if (write != null) {
+      engine.ownWrites().forget(write);
+    }
+  }
+
+  @Override
   public void sent() {
     boolean hasCommitted = !state().isOpen() && state().mayHaveWritten();
     if (hasCommitted) {
       state().ended();
-      engine.ownWrites().committed(named(), null);
+      OwnWrite write = committing;
+      committing = null;
+      engine.ownWrites().committed(named(), write);
       ReadScope.noteCommit();
     }
     if (!state().isOpen()) {

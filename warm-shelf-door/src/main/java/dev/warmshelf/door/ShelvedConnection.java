@@ -420,10 +420,12 @@ final class ShelvedConnection extends DelegatingConnection {
       begun = false;
       return;
     }
+    dialogue.commits();
     try {
       super.commit();
-    } catch (SQLException e) {
+    } catch (Throwable e) {
       state.isOnServer(false, false); // it may have happened all the same
+      dialogue.commitHasFailed();
       dialogue.sent();
       throw e;
     }

@@ -108,6 +108,11 @@ public final class ConnectionState {
     isolation = to;
   }
 
+  /** As {@link Connection#getTransactionIsolation()} has it. */
+  public int isolation() {
+    return isolation;
+  }
+
   /** {@link Connection#setReadOnly} is about to be called. */
   public void readOnly(boolean to) {
     readOnly = to;

@@ -102,6 +102,19 @@ public class FollowedConnection implements Caller {
     return all;
   }
 
+  /**
+   * Whether all that was sent since the last commit is known to be one transaction that is open,
+   * can be asked something more, and makes no promise about what that reads: no text that nobody
+   * could analyse has been sent, which might have committed.
+   */
+  public final boolean isAllInOneTransaction() {
+    return named != null
+        && !state.isAutoCommit()
+        && state.isolation() < Connection.TRANSACTION_SERIALIZABLE
+        && state.visibility() != Visibility.ALTERED
+        && state.visibility() != Visibility.FAILED;
+  }
+
   @Override
   public void saw(Session session, Sessions.Kind kind) {
     note(session, kind);

@@ -1,5 +1,6 @@
 package dev.warmshelf.caller;
 
+import dev.warmshelf.database.OwnChanges;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Change;
@@ -8,6 +9,7 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.spi.feed.Feed;
 import dev.warmshelf.spi.feed.OwnWrite;
+import java.sql.Connection;
 import java.time.Duration;
 import java.util.List;
 import java.util.Set;
@@ -17,10 +19,15 @@ import org.jspecify.annotations.Nullable;
  * Makes this process read its own writes: after a commit has returned, and before its caller is
  * answered, the board learns of it.
  *
- * <p>It learns from the feed, which looks at once and knows everything that the transaction really
- * changed: by cascades, by triggers, through views. One look serves all writers that wait. If the
- * feed does not get there in time, everything kept is invalidated. Without a feed, the tables that
- * the statements name are ticked; what they changed beside those is left to the TTL.
+ * <p><b>From the transaction itself</b>, where the feed can ask it ({@link OwnChanges}): one
+ * question before the commit, and when that has returned its changes are ticked. Nobody waits.
+ *
+ * <p><b>From the feed</b> otherwise, which looks at once and knows everything that the transaction
+ * really changed: by cascades, by triggers, through views. One look serves all writers that wait.
+ * If the feed does not get there in time, everything kept is invalidated.
+ *
+ * <p>Without a feed, the tables that the statements name are ticked; what they changed beside those
+ * is left to the TTL.
  */
 public final class OwnWrites {
   private static final Duration PATIENCE = Duration.ofMillis(500);
@@ -28,35 +35,76 @@ public final class OwnWrites {
   private final Board board;
   private final TimeSource time;
   private final @Nullable Feed feed;
+  private final @Nullable OwnChanges changes;
 
+  /** Those of one data source. */
   public OwnWrites(Board board, TimeSource time, @Nullable Feed feed) {
     this.board = board;
     this.time = time;
     this.feed = feed;
+    this.changes = feed instanceof OwnChanges asks ? asks : null;
   }
 
   public boolean haveFeed() {
     return feed != null;
   }
 
-  /** Before a commit from whose result answers are to be made. */
+  /**
+   * Before a commit: asks the transaction what it has changed, if that can be asked and is all that
+   * is to be known.
+   *
+   * @param caller of whose connection all is known that was done on it in the transaction
+   * @param connection on which it is open
+   * @return null if the feed alone can tell
+   */
+  public OwnChanges.@Nullable Told ask(FollowedConnection caller, Connection connection) {
+    return changes != null && caller.isAllInOneTransaction() && isLive()
+        ? changes.ask(connection)
+        : null;
+  }
+
+  /** Before a commit from whose result answers are to be made, or whose changes are known. */
   public void announce(OwnWrite write) {
-    if (feed != null) {
+    if (feed != null && !write.transaction().isEmpty()) {
       feed.expect(write);
     }
   }
 
+  /** Of a commit that has failed, or may have, the feed alone can tell. */
+  public void forget(OwnWrite write) {
+    if (feed != null) {
+      feed.forget(write);
+    }
+  }
+
+  /** After a commit that nobody knows to have happened. */
+  public void perhapsCommitted(@Nullable OwnWrite write) {
+    learn(null, write);
+  }
+
   /**
-   * After a commit has returned, or nobody knows whether it happened.
+   * After a commit has returned.
    *
    * @param named the tables that the statements name; null if that is not certain
    * @param write what was announced; null if nothing was
    * @return the number for answers made from it, as {@link Board#tickOwn} gives it
    */
   public long committed(@Nullable Set<Lane> named, @Nullable OwnWrite write) {
+    if (write == null || !write.knowsItsChanges()) {
+      return learn(named, write);
+    }
+    write.hasReturned(board, time.nanos());
+    if (feed != null) {
+      feed.meters().commitTold();
+    }
+    return write.ownTick();
+  }
+
+  private long learn(@Nullable Set<Lane> named, @Nullable OwnWrite write) {
     if (feed == null) {
       return tickNamed(named, write);
     }
+    feed.meters().commitWaited();
     try {
       if (!learned()) {
         board.tickUntold();
@@ -72,12 +120,16 @@ public final class OwnWrites {
 
   /** Whether the board has learned in time of all that had committed when this was called. */
   public boolean learned() {
-    if (feed == null || feed.meters().snapshot().state() != FeedMeters.State.LIVE) {
+    if (feed == null || !isLive()) {
       return false;
     }
     long now = time.nanos();
     feed.hurry();
     return board.awaitWatermark(now, PATIENCE);
+  }
+
+  private boolean isLive() {
+    return feed != null && feed.meters().snapshot().state() == FeedMeters.State.LIVE;
   }
 
   private long tickNamed(@Nullable Set<Lane> named, @Nullable OwnWrite write) {

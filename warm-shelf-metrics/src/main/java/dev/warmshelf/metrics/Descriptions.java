@@ -43,6 +43,8 @@ final class Descriptions {
           Map.entry("feed.changes", "Changes that the feed has told of."),
           Map.entry("feed.resets", "Times that everything kept was invalidated."),
           Map.entry("feed.losses", "Times that the feed could not ask the database any more."),
+          Map.entry("feed.commits.told", "Own commits that said themselves what they changed."),
+          Map.entry("feed.commits.waited", "Own commits that waited until the feed had told."),
           Map.entry("feed.state", "1 for the state that the feed is in."),
           Map.entry("feed.lag", "Up to how long ago all changes are known."),
           Map.entry("shared.asked", "Answers that the shared store was asked for."),

@@ -34,7 +34,7 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Journal {
   /** Of what stands in the database. */
-  static final int VERSION = 6;
+  static final int VERSION = 7;
 
   /** Made where a superuser installs. */
   static final String OWNER = "warm_shelf";

@@ -1,12 +1,14 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.caller.OwnConnections;
+import dev.warmshelf.database.OwnChanges;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.spi.feed.Batch;
 import dev.warmshelf.spi.feed.FeedException;
 import dev.warmshelf.spi.feed.FeedPlace;
 import dev.warmshelf.spi.feed.Poll;
 import dev.warmshelf.spi.feed.PollingFeed;
+import java.sql.Connection;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.util.function.Consumer;
@@ -32,11 +34,13 @@ import org.jspecify.annotations.Nullable;
  * for them, and sees none that is never given back. If the connection breaks, the feed goes on from
  * its place over a new one; meanwhile the watermark stands still.
  */
-public final class JournalFeed extends PollingFeed {
+@SuppressWarnings("exports") // what it implements beside the seam is the engine's
+public final class JournalFeed extends PollingFeed implements OwnChanges {
   /** How long the feed waits between two looks while changes arrive, unless told otherwise. */
   public static final Duration DEFAULT_INTERVAL = Duration.ofMillis(10);
 
   private final Settings settings;
+  private volatile @Nullable JournalPoll polling;
 
   private record Settings(
       DataSource dataSource,
@@ -110,6 +114,7 @@ public final class JournalFeed extends PollingFeed {
       JournalPoll poll =
           new JournalPoll(
               reader, time, settings.listens, lost, place == null ? null : place.triggers());
+      polling = poll;
       done = true;
       return poll;
     } catch (SQLException e) {
@@ -119,5 +124,11 @@ public final class JournalFeed extends PollingFeed {
         reader.giveUp();
       }
     }
+  }
+
+  @Override
+  public @Nullable Told ask(Connection connection) {
+    JournalPoll open = polling;
+    return open == null ? null : open.ask(connection, this::hasTold);
   }
 }

@@ -1,5 +1,6 @@
 package dev.warmshelf.journal;
 
+import dev.warmshelf.database.OwnChanges;
 import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
@@ -19,6 +20,7 @@ import java.util.Map;
 import java.util.Set;
 import java.util.concurrent.Semaphore;
 import java.util.concurrent.TimeUnit;
+import java.util.function.Predicate;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -51,8 +53,13 @@ final class JournalPoll implements Poll {
   private final Semaphore hurry = new Semaphore(0);
   private final Set<String> troublesTold = new HashSet<>();
   private final SchemaWatch watch = new SchemaWatch();
+  private final TransactionQuestion question =
+      new TransactionQuestion((table, made) -> coverageNow().madeWith(table, made));
   private volatile @Nullable NotificationWait wakener;
   private volatile Coverage coverage;
+
+  /** The last place: what is in it has been delivered. */
+  private volatile WrittenPlace delivered;
 
   /** Below: the polling thread's own. */
   private String print;
@@ -93,6 +100,7 @@ final class JournalPoll implements Poll {
     this.print = reader.aside(Coverage::printOf);
     this.takenPrint = print;
     this.coverage = reader.aside(Coverage::ask);
+    this.delivered = reader.written(print);
     reader.reading((table, made) -> coverage.madeWith(table, made));
     boolean same = triggers == null || triggers.equals(print);
     this.untold = same ? lost : "The journal's triggers have changed since the place to begin at";
@@ -117,6 +125,19 @@ final class JournalPoll implements Poll {
   @Override
   public boolean watch(long mark, Watched watched) {
     return watch.add(mark, watched);
+  }
+
+  private Coverage coverageNow() {
+    return coverage;
+  }
+
+  /**
+   * As {@link OwnChanges#ask} has it.
+   *
+   * @param hasTold whether a transaction of this process has told its changes itself
+   */
+  OwnChanges.@Nullable Told ask(Connection connection, Predicate<String> hasTold) {
+    return question.ask(connection, delivered, hasTold);
   }
 
   @Override
@@ -145,6 +166,7 @@ final class JournalPoll implements Poll {
   public void taken() {
     reader.taken();
     takenPrint = print;
+    delivered = reader.written(print);
     untold = null;
     watch.delivered(meanings);
   }

@@ -23,9 +23,11 @@ final class ReaderRights {
               "has_table_privilege(r.oid, 'warm_shelf.journal', 'SELECT')"
                   + " AND has_table_privilege(r.oid, 'warm_shelf.installation', 'SELECT')"),
           new Right(
-              "EXECUTE ON FUNCTION warm_shelf.reader_is_here(), warm_shelf.trim_journal()",
+              "EXECUTE ON FUNCTION warm_shelf.reader_is_here(), warm_shelf.trim_journal(),"
+                  + " warm_shelf.own_changes(pg_snapshot, int)",
               "has_function_privilege(r.oid, 'warm_shelf.reader_is_here()', 'EXECUTE')"
-                  + " AND has_function_privilege(r.oid, 'warm_shelf.trim_journal()', 'EXECUTE')"));
+                  + " AND has_function_privilege(r.oid, 'warm_shelf.trim_journal()', 'EXECUTE')"
+                  + " AND has_function_privilege(r.oid, 'warm_shelf.own_changes(pg_snapshot, int)', 'EXECUTE')"));
 
   private ReaderRights() {}
 

@@ -43,7 +43,13 @@ public final class Postgres implements Database {
 
   @Override
   public Session session(Connection connection) throws SQLException {
-    return SessionQuestion.ask(connection);
+    if (connection.getAutoCommit() || !DriverConnection.isBehind(connection)) {
+      return SessionQuestion.ask(connection);
+    }
+    DriverConnection drivers = DriverConnection.behind(connection);
+    return drivers.mayBeWithin()
+        ? SessionQuestion.ask(connection)
+        : SessionQuestion.askAlone(drivers.connection());
   }
 
   @Override

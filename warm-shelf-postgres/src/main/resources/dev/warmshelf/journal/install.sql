@@ -95,7 +95,7 @@ CREATE TABLE IF NOT EXISTS warm_shelf.journal (
 CREATE TABLE IF NOT EXISTS warm_shelf.installation (
   name             uuid NOT NULL,
   trimmed_through  xid8 NOT NULL DEFAULT '0',
-  version          int NOT NULL DEFAULT 6,
+  version          int NOT NULL DEFAULT 7,
   retention        interval NOT NULL DEFAULT '1 hour',
   awake_since      xid8 NOT NULL DEFAULT '0',
   digests          boolean NOT NULL DEFAULT false
@@ -242,6 +242,66 @@ BEGIN
 END
 $function$;
 REVOKE ALL ON FUNCTION warm_shelf.clear(text, text) FROM PUBLIC;
+
+-- What the current transaction has noted so far, for the program that is about to commit it: first a
+-- row that says how it is with all, then so many changes at most. "complete" says whether writers have
+-- noted what they did since before the transaction had a number, and whether nothing is left that the
+-- commit would do: a cursor that outlives it runs its query then. Deferred triggers must have run.
+-- "others" are the transactions beyond the place that may have made one of the same rows what it was
+-- before, or changed the schema; or so many that they say nothing. What is told of a table at large
+-- stands on nobody.
+CREATE OR REPLACE FUNCTION warm_shelf.own_changes(
+  place pg_snapshot, most int, OUT installation text, OUT complete boolean, OUT xid text,
+  OUT others text[], OUT lane text, OUT kind text, OUT shape text, OUT rows_before text[],
+  OUT rows_after text[], OUT alike boolean[])
+RETURNS SETOF record
+LANGUAGE plpgsql STABLE SECURITY DEFINER
+SET search_path = pg_catalog, pg_temp SET enable_seqscan = off AS $function$
+#variable_conflict use_column
+DECLARE
+  this xid8 := pg_current_xact_id_if_assigned();
+  since xid8;
+  trimmed xid8;
+BEGIN
+  SELECT i.name::text, i.awake_since, i.trimmed_through INTO installation, since, trimmed
+  FROM warm_shelf.installation i;
+  complete := coalesce(since <= this, true) AND trimmed < pg_snapshot_xmin(place)
+              AND coalesce(pg_sequence_last_value('warm_shelf.read_until'::regclass), 0)
+                  > extract(epoch FROM clock_timestamp())
+              AND NOT EXISTS (SELECT FROM pg_cursors c WHERE c.is_holdable);
+  xid := this::text;
+  IF this IS NOT NULL THEN
+    others := ARRAY(
+      SELECT j.xid::text
+      FROM (SELECT xid, lane, kind, rows_after FROM warm_shelf.journal
+            WHERE xid >= pg_snapshot_xmax(place)
+            UNION ALL
+            SELECT xid, lane, kind, rows_after FROM warm_shelf.journal
+            WHERE xid = ANY (ARRAY(SELECT pg_snapshot_xip(place)))) j
+           JOIN warm_shelf.journal o ON o.xid = this AND (o.lane = j.lane OR j.lane = '*')
+      WHERE j.xid <> this
+            AND CASE WHEN j.lane = '*' THEN true
+                     WHEN o.kind = 'INSERT'
+                     THEN o.rows_after IS NOT NULL AND j.rows_after IS NULL
+                     ELSE o.rows_before IS NOT NULL AND j.kind <> 'DELETE'
+                          AND (j.rows_after IS NULL OR j.rows_after && o.rows_before
+                               OR (j.rows_after::text LIKE '%NULL%'
+                                   AND o.rows_before::text LIKE '%NULL%')) END
+      LIMIT 50);
+    complete := complete AND cardinality(others) < 50;
+  END IF;
+  RETURN NEXT;
+  others := NULL;
+  FOR lane, kind, shape, rows_before, rows_after, alike IN
+    SELECT left(j.lane, 1000), left(j.kind, 100), left(j.shape, 1000), j.rows_before, j.rows_after,
+           j.alike
+    FROM warm_shelf.journal j WHERE j.xid = this LIMIT most
+  LOOP
+    RETURN NEXT;
+  END LOOP;
+END
+$function$;
+REVOKE ALL ON FUNCTION warm_shelf.own_changes(pg_snapshot, int) FROM PUBLIC;
 
 -- Changes of the schema count too: a view may come to stand for other tables, a function for another
 -- result. Only a superuser may have this watched; without it, tell WarmShelf.schemaChanged(). Left out

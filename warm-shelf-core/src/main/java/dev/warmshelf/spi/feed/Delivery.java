@@ -53,6 +53,12 @@ public final class Delivery {
     expected.remove(write.transaction(), write);
   }
 
+  /** Whether a transaction of this process has ticked its changes itself; false once forgotten. */
+  public boolean hasTold(String transaction) {
+    OwnWrite write = expected.get(transaction);
+    return write != null && write.hasTold();
+  }
+
   /** Ticks what the batch tells, then moves the watermark to its mark, if it has one. */
   public void deliver(Batch batch) {
     if (batch.reset() != null) {
@@ -75,6 +81,7 @@ public final class Delivery {
     if (mark != null) {
       meters.delivered(batch.changes().size(), mark.nanos());
       board.advance(mark);
+      expected.values().removeIf(write -> write.isOver(mark.nanos()));
     }
   }
 

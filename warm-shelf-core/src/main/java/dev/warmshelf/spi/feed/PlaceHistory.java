@@ -19,8 +19,9 @@ import java.util.function.BiPredicate;
  *
  * <p>The tick beside a place is the last one when its changes had been delivered. A change that is
  * not in the place is ticked by a later delivery. It may be ticked before that, too, by the process
- * that made it, if the feed has not told of it in time ({@link Board#tickUntold}); where that has
- * happened since the look was sent, the tick is the one from before that.
+ * that made it: since it knows what it has changed ({@link Board#tickAhead}), or since the feed has
+ * not told of it in time ({@link Board#tickUntold}). Where that has happened since the look was
+ * sent, the tick is the one from before that.
  *
  * <p>Own places only grow: each covers those before it. What is remembered is bounded; the older it
  * is, the fewer places are left of it, which costs answers that are found out of date, and nothing

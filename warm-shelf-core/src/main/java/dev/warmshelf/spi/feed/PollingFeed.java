@@ -177,6 +177,12 @@ public abstract class PollingFeed implements Feed {
     }
   }
 
+  /** As {@link Delivery#hasTold} has it. */
+  protected final boolean hasTold(String transaction) {
+    Running open = running;
+    return open != null && open.delivery().hasTold(transaction);
+  }
+
   @Override
   public final FeedMeters meters() {
     return meters;

@@ -3,6 +3,7 @@ package dev.warmshelf.spi.feed;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.fresh.Board;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import java.util.ArrayList;
@@ -38,6 +39,8 @@ class PlaceHistoryTest {
     NONE,
     /** The tick beside a place is the last, though something has been ticked before it was told. */
     UNTOLD_COMMITS_FORGOTTEN,
+    /** What a process tells itself, ahead of its feed, is ticked as if the feed had told it. */
+    AHEAD_NOT_COUNTED,
     /** An answer's place is read after it was found fresh. */
     PLACE_AFTER_THE_CHECK,
     /** Nobody looks whether an answer is fresh before it is given to others. */
@@ -60,6 +63,7 @@ class PlaceHistoryTest {
     private PlaceHistory history = new PlaceHistory(PLACES);
     private Set<Integer> told = new TreeSet<>();
     private final Set<Integer> own = new HashSet<>();
+    private final Set<Integer> toldItself = new HashSet<>();
     private final List<Loaded> held = new ArrayList<>();
     private @Nullable Set<Integer> looking;
     private PlaceHistory.@Nullable Before before;
@@ -118,7 +122,7 @@ class PlaceHistoryTest {
       return true;
     }
 
-    /** Of somebody; or of a process, which then puts everything out at once. */
+    /** Of somebody; or of a process, which then puts everything out, or what it has changed. */
     private boolean commit(@Nullable Follower by) {
       if (!open.isEmpty()) {
         Transaction one = open.remove(random.nextInt(open.size()));
@@ -126,10 +130,24 @@ class PlaceHistoryTest {
         committed.add(one.number());
         if (by != null) {
           by.own.add(one.number());
-          by.board.tickUntold();
+          tellItself(by, one);
         }
       }
       return true;
+    }
+
+    private void tellItself(Follower by, Transaction one) {
+      List<Lane> lanes = one.lanes().stream().map(World::lane).toList();
+      if (mistake == Mistake.AHEAD_NOT_COUNTED) {
+        by.board.tick(lanes);
+      } else if (random.nextBoolean()) {
+        by.board.tickUntold();
+        return;
+      } else {
+        List<Change> changes = lanes.stream().map(Change::atLarge).toList();
+        by.board.tickAhead(changes, Footprint.NOTHING, 0);
+      }
+      by.toldItself.add(one.number());
     }
 
     private boolean look(Follower process) {
@@ -145,7 +163,7 @@ class PlaceHistoryTest {
       } else {
         Set<Lane> changed = new HashSet<>();
         found.stream()
-            .filter(number -> !process.told.contains(number))
+            .filter(n -> !process.told.contains(n) && !process.toldItself.contains(n))
             .forEach(n -> ended.get(n).lanes().forEach(lane -> changed.add(lane(lane))));
         process.board.tick(changed);
       }
@@ -212,6 +230,7 @@ class PlaceHistoryTest {
       process.board = new Board(1 << 10);
       process.history = new PlaceHistory(PLACES);
       process.own.clear();
+      process.toldItself.clear();
       process.held.clear();
       process.looking = null;
       process.loading = null;

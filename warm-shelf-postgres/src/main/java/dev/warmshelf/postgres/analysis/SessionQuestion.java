@@ -2,6 +2,7 @@ package dev.warmshelf.postgres.analysis;
 
 import dev.warmshelf.database.Session;
 import java.sql.Connection;
+import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
@@ -46,6 +47,21 @@ public final class SessionQuestion {
     try (Statement statement = connection.createStatement();
         ResultSet row = statement.executeQuery(TEXT)) {
       return read(row);
+    }
+  }
+
+  /**
+   * Asks over a connection of the driver's own that is not in auto-commit mode, and on which no
+   * transaction is open: nor is there one afterwards, which somebody else would have to end.
+   *
+   * @throws SQLException if the database could not be asked
+   */
+  public static Session askAlone(Connection connection) throws SQLException {
+    try (PreparedStatement statement = connection.prepareStatement(TEXT + ";COMMIT")) {
+      statement.execute();
+      try (ResultSet row = statement.getResultSet()) {
+        return read(row);
+      }
     }
   }
 

@@ -12,7 +12,10 @@ import java.sql.SQLException;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import java.util.TreeMap;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
 import org.postgresql.PGResultSetMetaData;
 
@@ -22,6 +25,14 @@ import org.postgresql.PGResultSetMetaData;
  */
 public final class ColumnFacts {
   private static final Object NO_SUCH = new Object();
+
+  private static final Map<Class<?>, List<Method>> OF_A_COLUMN =
+      Map.of(
+          ResultSetMetaData.class, ofAColumn(ResultSetMetaData.class),
+          PGResultSetMetaData.class, ofAColumn(PGResultSetMetaData.class));
+
+  /** Methods that fail for a column that is not there, whatever the others: to ask takes long. */
+  private static final Set<Method> MINDING = ConcurrentHashMap.newKeySet();
 
   private final int count;
   private final Map<Method, @Nullable Object[]> answers = new HashMap<>();
@@ -45,19 +56,23 @@ public final class ColumnFacts {
   }
 
   private void ask(Object meta, Class<?> type) throws SQLException {
-    for (Method method : type.getMethods()) {
-      if (isOfAColumn(method)) {
-        @Nullable Object[] all = new @Nullable Object[count + 1];
-        for (int i = 0; i < count; i++) {
-          all[i] = ask(meta, method, i + 1);
-        }
-        try {
-          all[count] = ask(meta, method, count + 1); // some do not mind
-        } catch (SQLException e) {
-          all[count] = NO_SUCH;
-        }
-        answers.put(method, all);
+    for (Method method : OF_A_COLUMN.get(type)) {
+      @Nullable Object[] all = new @Nullable Object[count + 1];
+      for (int i = 0; i < count; i++) {
+        all[i] = ask(meta, method, i + 1);
       }
+      all[count] = MINDING.contains(method) ? NO_SUCH : askOfNone(meta, method);
+      answers.put(method, all);
+    }
+  }
+
+  /** Of a column that is not there; some methods do not mind. */
+  private @Nullable Object askOfNone(Object meta, Method method) {
+    try {
+      return ask(meta, method, count + 1);
+    } catch (SQLException e) {
+      MINDING.add(method);
+      return NO_SUCH;
     }
   }
 
@@ -92,13 +107,7 @@ public final class ColumnFacts {
    */
   static ColumnFacts readWritten(int count, ByteBuffer in) {
     Map<String, Method> methods = new HashMap<>();
-    for (Class<?> type : List.of(ResultSetMetaData.class, PGResultSetMetaData.class)) {
-      for (Method method : type.getMethods()) {
-        if (isOfAColumn(method)) {
-          methods.put(named(method), method);
-        }
-      }
-    }
+    OF_A_COLUMN.values().forEach(all -> all.forEach(method -> methods.put(named(method), method)));
     ColumnFacts facts = new ColumnFacts(count);
     int size = ValueBytes.countIn(in, 1);
     for (int i = 0; i < size; i++) {
@@ -124,9 +133,10 @@ public final class ColumnFacts {
     return method.getDeclaringClass().getSimpleName() + "." + method.getName();
   }
 
-  private static boolean isOfAColumn(Method method) {
-    Class<?>[] parameters = method.getParameterTypes();
-    return parameters.length == 1 && parameters[0] == int.class;
+  private static List<Method> ofAColumn(Class<?> type) {
+    return Stream.of(type.getMethods())
+        .filter(method -> List.of(method.getParameterTypes()).equals(List.of(int.class)))
+        .toList();
   }
 
   /** As the driver shows them. */
