@@ -33,6 +33,7 @@ import java.util.concurrent.atomic.AtomicBoolean;
 import java.util.concurrent.atomic.AtomicInteger;
 import javax.sql.DataSource;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.postgresql.ds.PGSimpleDataSource;
@@ -171,6 +172,7 @@ class JoiningTest {
   }
 
   /** Readers and writers meet the moment of joining at any of their steps. */
+  @Tag("thorough")
   @Test
   void nobodyMissesHisOwnCommitAsItJoins() throws Exception {
     ExecutorService programs = Executors.newFixedThreadPool(4);

@@ -37,6 +37,7 @@ import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.postgresql.ds.PGSimpleDataSource;
@@ -130,6 +131,7 @@ class TroubleTest {
     nothingWasTooOld();
   }
 
+  @Tag("thorough")
   @Test
   void theLineIsCutInTheMiddleOfAnAnswer() throws Exception {
     for (long bytes : List.of(1L, 20L, 400L, 5_000L)) {
@@ -164,6 +166,7 @@ class TroubleTest {
     nothingWasTooOld();
   }
 
+  @Tag("thorough")
   @Test
   void theServerIsStoppedAndStarted() throws Exception {
     server.restart(Stop.FAST, () -> {});
@@ -173,6 +176,7 @@ class TroubleTest {
         .isEqualTo(1);
   }
 
+  @Tag("thorough")
   @Test
   void theServerDiesAndRecovers() throws Exception {
     server.restart(Stop.CRASH, () -> {});
@@ -203,6 +207,7 @@ class TroubleTest {
     }
   }
 
+  @Tag("thorough")
   @Test
   void aCommitThatTheServerLosesInACrashDoesNotStay() throws Exception {
     stopTraffic();
@@ -218,6 +223,7 @@ class TroubleTest {
         .isEqualTo(Long.parseLong(ask("SELECT version FROM sailing WHERE id = 1")));
   }
 
+  @Tag("thorough")
   @Test
   void aCopyOfTheDatabaseFromBeforeIsPutBack(@TempDir Path backup) throws Exception {
     stopTraffic();

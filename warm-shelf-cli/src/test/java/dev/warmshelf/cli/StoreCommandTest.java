@@ -38,6 +38,7 @@ class StoreCommandTest {
             .toArray(String[]::new));
   }
 
+  @Tag("thorough")
   @Test
   void programsShareByConfigurationAloneWithTheDocumentedRights() throws Exception {
     try (LocalPostgres server = LocalPostgres.start()) {

@@ -35,6 +35,7 @@ import java.util.TimeZone;
 import java.util.UUID;
 import java.util.concurrent.locks.LockSupport;
 import javax.sql.DataSource;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.postgresql.ds.PGSimpleDataSource;
 
@@ -197,6 +198,7 @@ class DifferenceTest {
   }
 
   /** Whoever is given a connection again has the session that the one before has left. */
+  @Tag("thorough")
   @Test
   void norWhereTheSameConnectionIsGivenOutAgain() throws Exception {
     pooled = true;

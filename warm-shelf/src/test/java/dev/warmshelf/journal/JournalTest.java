@@ -28,6 +28,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.stream.Collectors;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.ValueSource;
@@ -358,6 +359,7 @@ class JournalTest {
     }
   }
 
+  @Tag("thorough")
   @Test
   void aTableMayHaveAnyName() throws Exception {
     List<String> names =
