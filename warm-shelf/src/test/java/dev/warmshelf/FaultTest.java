@@ -41,7 +41,6 @@ import org.junit.jupiter.api.Test;
  * in every way, in a scenario of twice the length.
  */
 @Tag("thorough")
-@Tag("thorough")
 class FaultTest {
   private static final boolean ALL = Boolean.getBoolean("faults.all");
   private static final int LANES = 12;

@@ -32,7 +32,6 @@ import org.postgresql.ds.PGSimpleDataSource;
  * -Dwarm.kills=100} kills it a hundred times.
  */
 @Tag("thorough")
-@Tag("thorough")
 class KilledProgramTest {
   private static final int KILLS = Integer.getInteger("warm.kills", 1);
   private static final int LONGEST_MILLIS = 600;

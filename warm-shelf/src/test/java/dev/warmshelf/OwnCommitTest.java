@@ -16,6 +16,14 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.time.Duration;
 import java.util.List;
+import java.util.Random;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicBoolean;
+import java.util.concurrent.locks.LockSupport;
+import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -311,5 +319,66 @@ class OwnCommitTest {
   void whoeverChangesNothingWaitsForNothing() throws Exception {
     warm.write("UPDATE crate SET status = 'SHUT' WHERE id = :id").with("id", -1).run();
     assertTold(1, 0);
+  }
+
+  /**
+   * Somebody moves crates from owner to owner all the time, where the feed looks seldom; we write
+   * numbers on the same ones. No list shows one of them as it was before our number.
+   */
+  @Test
+  void noListShowsARowAsItWasBeforeAnOwnCommit() throws Exception {
+    int crates = 8;
+    int rounds = 400;
+    AtomicBoolean done = new AtomicBoolean();
+    ExecutorService threads = Executors.newSingleThreadExecutor();
+    try (WarmShelf seldom =
+        database
+            .shelf(150)
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.tolerating(Duration.ofHours(9)))
+            .open()) {
+      ShelvedQuery<Crate> query = seldom.query(OURS).as(Crate.class);
+      Future<?> mover = threads.submit(() -> move(crates, done));
+      for (int round = 1; round <= rounds; round++) {
+        int id = 1 + round % crates;
+        for (int owner = 0; owner < 3; owner++) {
+          query.with("o", owner).list();
+        }
+        String number = Integer.toString(round);
+        seldom
+            .write("UPDATE crate SET status = :s WHERE id = :id")
+            .with("s", number)
+            .with("id", id)
+            .run();
+        for (int owner = 0; owner < 3; owner++) {
+          assertThat(query.with("o", owner).list().value())
+              .filteredOn(crate -> crate.id() == id)
+              .as("round %d, owner %d", round, owner)
+              .allMatch(crate -> crate.status().equals(number));
+        }
+      }
+      done.set(true);
+      mover.get(1, TimeUnit.MINUTES);
+      FeedMeters.Commits commits = seldom.feedMeters().orElseThrow().commits();
+      assertThat(commits.told()).as("some were told: %s", commits).isGreaterThan(rounds / 10);
+      assertThat(commits.waited()).as("some had to wait: %s", commits).isGreaterThan(rounds / 100);
+    } finally {
+      done.set(true);
+      threads.shutdownNow();
+    }
+  }
+
+  private @Nullable Void move(int crates, AtomicBoolean done) throws SQLException {
+    Random random = new Random(1);
+    try (Connection connection = database.dataSource().getConnection();
+        PreparedStatement statement =
+            connection.prepareStatement("UPDATE crate SET owner = ? WHERE id = ?")) {
+      while (!done.get()) {
+        statement.setInt(1, random.nextInt(3));
+        statement.setInt(2, 1 + random.nextInt(crates));
+        statement.executeUpdate();
+        LockSupport.parkNanos(TimeUnit.MILLISECONDS.toNanos(3));
+      }
+      return null;
+    }
   }
 }

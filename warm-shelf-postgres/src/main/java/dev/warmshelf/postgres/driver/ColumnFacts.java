@@ -26,10 +26,8 @@ import org.postgresql.PGResultSetMetaData;
 public final class ColumnFacts {
   private static final Object NO_SUCH = new Object();
 
-  private static final Map<Class<?>, List<Method>> OF_A_COLUMN =
-      Map.of(
-          ResultSetMetaData.class, ofAColumn(ResultSetMetaData.class),
-          PGResultSetMetaData.class, ofAColumn(PGResultSetMetaData.class));
+  private static final List<Method> STANDARD = ofAColumn(ResultSetMetaData.class);
+  private static final List<Method> DRIVERS = ofAColumn(PGResultSetMetaData.class);
 
   /** Methods that fail for a column that is not there, whatever the others: to ask takes long. */
   private static final Set<Method> MINDING = ConcurrentHashMap.newKeySet();
@@ -50,13 +48,13 @@ public final class ColumnFacts {
 
   static ColumnFacts of(ResultSetMetaData meta) throws SQLException {
     ColumnFacts facts = new ColumnFacts(meta.getColumnCount());
-    facts.ask(meta, ResultSetMetaData.class);
-    facts.ask(meta.unwrap(PGResultSetMetaData.class), PGResultSetMetaData.class);
+    facts.ask(meta, STANDARD);
+    facts.ask(meta.unwrap(PGResultSetMetaData.class), DRIVERS);
     return facts;
   }
 
-  private void ask(Object meta, Class<?> type) throws SQLException {
-    for (Method method : OF_A_COLUMN.get(type)) {
+  private void ask(Object meta, List<Method> methods) throws SQLException {
+    for (Method method : methods) {
       @Nullable Object[] all = new @Nullable Object[count + 1];
       for (int i = 0; i < count; i++) {
         all[i] = ask(meta, method, i + 1);
@@ -107,7 +105,8 @@ public final class ColumnFacts {
    */
   static ColumnFacts readWritten(int count, ByteBuffer in) {
     Map<String, Method> methods = new HashMap<>();
-    OF_A_COLUMN.values().forEach(all -> all.forEach(method -> methods.put(named(method), method)));
+    STANDARD.forEach(method -> methods.put(named(method), method));
+    DRIVERS.forEach(method -> methods.put(named(method), method));
     ColumnFacts facts = new ColumnFacts(count);
     int size = ValueBytes.countIn(in, 1);
     for (int i = 0; i < size; i++) {
