@@ -56,7 +56,7 @@ class OwnCommitTest {
             CREATE TABLE log (id int REFERENCES crate DEFERRABLE INITIALLY DEFERRED, note text);
             INSERT INTO crate SELECT i, i % 10, 'OPEN' FROM generate_series(1, 1000) i;
             """,
-            List.of("crate:owner", "log"));
+            List.of("crate:owner,id", "log"));
     warm =
         database
             .shelf(600_000)
@@ -135,8 +135,6 @@ class OwnCommitTest {
     assertTold(1, 0);
     assertThat(keptOf(1, "SHUT")).isEqualTo(1);
     assertThat(crates.with("o", 2).list().origin()).isEqualTo(Origin.KEPT);
-    long looked = warm.feedMeters().orElseThrow().changes();
-    assertThat(looked).as("the feed has not met it").isZero();
     database.run("UPDATE crate SET status = 'GONE' WHERE id = 3"); // makes the feed look
     warm.inTransaction(
         tx -> {
@@ -144,7 +142,6 @@ class OwnCommitTest {
           return null;
         });
     assertThat(commits().waited()).isEqualTo(1);
-    assertThat(warm.feedMeters().orElseThrow().changes()).isEqualTo(3);
     Reading<?> kept = crates.with("o", 1).list();
     assertThat(kept.origin()).as("was loaded after it was told").isEqualTo(Origin.KEPT);
   }
@@ -328,7 +325,7 @@ class OwnCommitTest {
   @Test
   void noListShowsARowAsItWasBeforeAnOwnCommit() throws Exception {
     int crates = 8;
-    int rounds = 400;
+    int rounds = 80;
     AtomicBoolean done = new AtomicBoolean();
     ExecutorService threads = Executors.newSingleThreadExecutor();
     try (WarmShelf seldom =

@@ -273,10 +273,10 @@ BEGIN
   IF this IS NOT NULL THEN
     others := ARRAY(
       SELECT j.xid::text
-      FROM (SELECT xid, lane, kind, rows_after FROM warm_shelf.journal
+      FROM (SELECT xid, lane, kind, shape, rows_after FROM warm_shelf.journal
             WHERE xid >= pg_snapshot_xmax(place)
             UNION ALL
-            SELECT xid, lane, kind, rows_after FROM warm_shelf.journal
+            SELECT xid, lane, kind, shape, rows_after FROM warm_shelf.journal
             WHERE xid = ANY (ARRAY(SELECT pg_snapshot_xip(place)))) j
            JOIN warm_shelf.journal o ON o.xid = this AND (o.lane = j.lane OR j.lane = '*')
       WHERE j.xid <> this
@@ -284,9 +284,13 @@ BEGIN
                      WHEN o.kind = 'INSERT'
                      THEN o.rows_after IS NOT NULL AND j.rows_after IS NULL
                      ELSE o.rows_before IS NOT NULL AND j.kind <> 'DELETE'
-                          AND (j.rows_after IS NULL OR j.rows_after && o.rows_before
-                               OR (j.rows_after::text LIKE '%NULL%'
-                                   AND o.rows_before::text LIKE '%NULL%')) END
+                          AND (j.rows_after IS NULL OR j.shape IS DISTINCT FROM o.shape
+                               OR array_length(j.rows_after, 1) > 16
+                               OR array_length(o.rows_before, 1) > 16
+                               OR EXISTS (
+                                 SELECT FROM generate_subscripts(j.rows_after, 1) a
+                                             CROSS JOIN generate_subscripts(o.rows_before, 1) b
+                                 WHERE j.rows_after[a:a] = o.rows_before[b:b])) END
       LIMIT 50);
     complete := complete AND cardinality(others) < 50;
   END IF;
