@@ -325,12 +325,12 @@ class OwnCommitTest {
   @Test
   void noListShowsARowAsItWasBeforeAnOwnCommit() throws Exception {
     int crates = 8;
-    int rounds = 80;
+    int rounds = 120;
     AtomicBoolean done = new AtomicBoolean();
     ExecutorService threads = Executors.newSingleThreadExecutor();
     try (WarmShelf seldom =
         database
-            .shelf(150)
+            .shelf(40)
             .shelf(WarmShelf.MAIN_SHELF, policy -> policy.tolerating(Duration.ofHours(9)))
             .open()) {
       ShelvedQuery<Crate> query = seldom.query(OURS).as(Crate.class);
@@ -356,8 +356,8 @@ class OwnCommitTest {
       done.set(true);
       mover.get(1, TimeUnit.MINUTES);
       FeedMeters.Commits commits = seldom.feedMeters().orElseThrow().commits();
-      assertThat(commits.told()).as("some were told: %s", commits).isGreaterThan(rounds / 10);
-      assertThat(commits.waited()).as("some had to wait: %s", commits).isGreaterThan(rounds / 100);
+      assertThat(commits.told()).as("some were told: %s", commits).isPositive();
+      assertThat(commits.waited()).as("some had to wait: %s", commits).isPositive();
     } finally {
       done.set(true);
       threads.shutdownNow();
