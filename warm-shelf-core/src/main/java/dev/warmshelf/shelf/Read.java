@@ -384,9 +384,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   private Entry lead(Load load) throws X {
     Entry justKept = justKept();
     if (justKept != null) {
-      outcome = new Outcome.Answered(justKept);
-      origin = Origin.JOINED;
-      return justKept;
+      return asKept(justKept);
     }
     Others others = bypass == null ? request.fromOthers() : null;
     if (others == null) {
@@ -467,6 +465,13 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     }
     long began = shelf.ground().time().nanos();
     LookBack changes = shelf.contents().touching(old, interest);
+    if (changes != null && changes.findsNothing()) { // nobody has looked, for it was not worth it
+      boolean holds =
+          shelf.contents().revive(old, interest, any -> false)
+              && shelf.isWithin(boundNanos, old.loadBeganNanos(), null);
+      worth.took(shelf.ground().time().nanos() - began, holds);
+      return holds ? asKept(old) : null;
+    }
     @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type
     Loader<@Nullable A, X> mending =
         changes == null ? null : request.mending((A) old.value(), changes);
@@ -527,6 +532,13 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       entry = old;
     }
     return entry != null && shelf.isWithin(boundNanos, entry.loadBeganNanos(), null) ? entry : null;
+  }
+
+  /** Nothing is asked of the database. */
+  private Entry asKept(Entry entry) {
+    outcome = new Outcome.Answered(entry);
+    origin = Origin.JOINED;
+    return entry;
   }
 
   private A loaded() throws X {
