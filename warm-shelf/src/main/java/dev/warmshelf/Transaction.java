@@ -193,19 +193,21 @@ public final class Transaction {
   }
 
   /**
-   * Which tables a statement names: without a feed they are what has changed; with one they tell
-   * that it is one statement, after which the transaction is still the same.
+   * Which tables a statement names: without a feed they are what has changed; where a transaction
+   * can be asked they tell that it is one statement, after which that is still the same.
    */
   private void note(Write write) throws SQLException {
-    Verdicts.Known known =
-        engine
-            .verdicts()
-            .known(
-                write.statement(),
-                write.text(),
-                engine.sessions().current(connection),
-                followed.over());
-    followed.changes(known == null ? null : known.analysis().written());
+    if (engine.ownWrites().needNames()) {
+      Verdicts.Known known =
+          engine
+              .verdicts()
+              .known(
+                  write.statement(),
+                  write.text(),
+                  engine.sessions().current(connection),
+                  followed.over());
+      followed.changes(known == null ? null : known.analysis().written());
+    }
   }
 
   private void commit() throws SQLException {

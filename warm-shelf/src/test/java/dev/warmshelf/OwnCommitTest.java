@@ -13,6 +13,7 @@ import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
+import java.sql.Savepoint;
 import java.sql.Statement;
 import java.time.Duration;
 import java.util.List;
@@ -309,6 +310,49 @@ class OwnCommitTest {
           .isEqualTo(new FeedMeters.Commits(0, 2));
     } finally {
       database.run("DROP OWNED BY " + role + "; DROP ROLE " + role);
+    }
+  }
+
+  /** With a part of it taken back, whatever the driver sets before statements, and sends how. */
+  @ParameterizedTest
+  @CsvSource({
+    "never,extended",
+    "always,extended",
+    "conservative,extended",
+    "always,extendedForPrepared",
+    "always,extendedCacheEverything",
+    "always,simple"
+  })
+  void howeverTheDriverIsSetTheSameIsTold(String autosave, String mode) throws Exception {
+    PGSimpleDataSource theirs = database.postgres();
+    theirs.setProperty("autosave", autosave);
+    theirs.setProperty("preferQueryMode", mode);
+    theirs.setProperty("cleanupSavepoints", "true");
+    try (WarmShelf other =
+        WarmShelf.over(theirs)
+            .following(JournalFeed.on(database.dataSource()).polling(Duration.ofMinutes(10)))
+            .shelf(WarmShelf.MAIN_SHELF, policy -> policy.tolerating(Duration.ofHours(9)))
+            .keeping(Rule.ofTablesAmong("crate"))
+            .open()) {
+      ShelvedQuery<Crate> query = other.query(OURS).as(Crate.class);
+      for (int round = 0; round < 12; round++) { // until each text is known, and prepared
+        query.with("o", 1).list();
+        query.with("o", 2).list();
+        try (Connection connection = other.dataSource().getConnection()) {
+          connection.setAutoCommit(false);
+          runs(connection, "UPDATE crate SET status = status || '+' WHERE id = 1");
+          Savepoint before = connection.setSavepoint();
+          runs(connection, "UPDATE crate SET status = status || '-' WHERE id = 2");
+          connection.rollback(before);
+          connection.commit();
+        }
+        assertThat(query.with("o", 1).list().value().get(0).status())
+            .isEqualTo("OPEN" + "+".repeat(round + 1));
+        assertThat(query.with("o", 2).list().value().get(0).status()).isEqualTo("OPEN");
+      }
+      FeedMeters.Commits commits = other.feedMeters().orElseThrow().commits();
+      assertThat(commits.told() + commits.waited()).isEqualTo(12);
+      assertThat(commits.told()).as("%s", commits).isPositive();
     }
   }
 

@@ -456,31 +456,37 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
    */
   private @Nullable Entry mended(Fence fence, Others.@Nullable Turn turn) throws X {
     Entry old = invalidated;
-    if (old == null || bypass != null) {
+    Interest which = interest;
+    if (old == null || which == null || bypass != null) {
       return null;
     }
     Worth worth = shelf.worths(key.form()).mending();
-    if (interest == null || !worth.tries(old.loadNanos())) {
+    if (!worth.tries(old.loadNanos())) {
       return null;
     }
     long began = shelf.ground().time().nanos();
-    LookBack changes = shelf.contents().touching(old, interest);
-    if (changes != null && changes.findsNothing()) { // nobody has looked, for it was not worth it
+    Entry entry = mended(fence, old, which, turn);
+    worth.took(shelf.ground().time().nanos() - began, entry != null);
+    return entry;
+  }
+
+  private @Nullable Entry mended(Fence fence, Entry old, Interest which, Others.@Nullable Turn turn)
+      throws X {
+    LookBack changes = shelf.contents().touching(old, which);
+    if (changes == null) {
+      return null;
+    } else if (changes.findsNothing()) { // nobody has looked, for it was not worth it
       boolean holds =
-          shelf.contents().revive(old, interest, any -> false)
+          shelf.contents().revive(old, which, any -> false)
               && shelf.isWithin(boundNanos, old.loadBeganNanos(), null);
-      worth.took(shelf.ground().time().nanos() - began, holds);
       return holds ? asKept(old) : null;
     }
     @SuppressWarnings({"unchecked", "NullAway"}) // a key belongs to one kind of question, and type
-    Loader<@Nullable A, X> mending =
-        changes == null ? null : request.mending((A) old.value(), changes);
-    if (changes == null || mending == null) {
-      worth.took(shelf.ground().time().nanos() - began, false);
+    Loader<@Nullable A, X> mending = request.mending((A) old.value(), changes);
+    if (mending == null) {
       return null;
     }
     Entry entry = mended(fence, old, changes, mending);
-    worth.took(shelf.ground().time().nanos() - began, entry != null);
     if (entry == null) {
       shelf.meters().count(Count.UNMENDED);
     } else if (turn != null) {

@@ -270,7 +270,8 @@ final class ShelfState implements Upkeep.Kept {
     Worths known = worths.get(form);
     if (known == null) {
       long least = policy.renewal().mendsFromNanos();
-      known = new Worths(new Worth(Math.min(1, least)), new Worth(least));
+      Worth looks = new Worth(Math.min(1, least)); // whatever loads; always where all is mended
+      known = new Worths(looks, new Worth(least));
       worths.put(form, known); // another's, made just now, is no loss
     }
     return known;

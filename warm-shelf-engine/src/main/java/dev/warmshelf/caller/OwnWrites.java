@@ -49,6 +49,11 @@ public final class OwnWrites {
     return feed != null;
   }
 
+  /** Whether it is of use to know which tables the statements of a transaction name. */
+  public boolean needNames() {
+    return feed == null || changes != null;
+  }
+
   /**
    * Before a commit: asks the transaction what it has changed, if that can be asked and is all that
    * is to be known.

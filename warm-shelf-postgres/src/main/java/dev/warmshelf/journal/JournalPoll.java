@@ -53,8 +53,7 @@ final class JournalPoll implements Poll {
   private final Semaphore hurry = new Semaphore(0);
   private final Set<String> troublesTold = new HashSet<>();
   private final SchemaWatch watch = new SchemaWatch();
-  private final TransactionQuestion question =
-      new TransactionQuestion((table, made) -> coverageNow().madeWith(table, made));
+  private final TransactionQuestion question;
   private volatile @Nullable NotificationWait wakener;
   private volatile Coverage coverage;
 
@@ -63,9 +62,6 @@ final class JournalPoll implements Poll {
 
   /** Below: the polling thread's own. */
   private String print;
-
-  /** The same when the last place was taken: what it has changed into may still be untold. */
-  private String takenPrint;
 
   private long coverageAskedNanos;
   private long coverageTookNanos;
@@ -98,10 +94,11 @@ final class JournalPoll implements Poll {
     listen();
     long began = time.nanos();
     this.print = reader.aside(Coverage::printOf);
-    this.takenPrint = print;
     this.coverage = reader.aside(Coverage::ask);
     this.delivered = reader.written(print);
-    reader.reading((table, made) -> coverage.madeWith(table, made));
+    NotedRow.Shapes shapes = (table, made) -> coverage.madeWith(table, made);
+    reader.reading(shapes);
+    this.question = new TransactionQuestion(shapes);
     boolean same = triggers == null || triggers.equals(print);
     this.untold = same ? lost : "The journal's triggers have changed since the place to begin at";
     askedAt(began);
@@ -125,10 +122,6 @@ final class JournalPoll implements Poll {
   @Override
   public boolean watch(long mark, Watched watched) {
     return watch.add(mark, watched);
-  }
-
-  private Coverage coverageNow() {
-    return coverage;
   }
 
   /**
@@ -165,7 +158,6 @@ final class JournalPoll implements Poll {
   @Override
   public void taken() {
     reader.taken();
-    takenPrint = print;
     delivered = reader.written(print);
     untold = null;
     watch.delivered(meanings);
@@ -173,7 +165,7 @@ final class JournalPoll implements Poll {
 
   @Override
   public FeedPlace place() {
-    return reader.written(takenPrint).place();
+    return delivered.place();
   }
 
   @Override

@@ -27,7 +27,8 @@ final class ReaderRights {
                   + " warm_shelf.own_changes(pg_snapshot, int)",
               "has_function_privilege(r.oid, 'warm_shelf.reader_is_here()', 'EXECUTE')"
                   + " AND has_function_privilege(r.oid, 'warm_shelf.trim_journal()', 'EXECUTE')"
-                  + " AND has_function_privilege(r.oid, 'warm_shelf.own_changes(pg_snapshot, int)', 'EXECUTE')"));
+                  + " AND has_function_privilege(r.oid,"
+                  + " 'warm_shelf.own_changes(pg_snapshot, int)', 'EXECUTE')"));
 
   private ReaderRights() {}
 

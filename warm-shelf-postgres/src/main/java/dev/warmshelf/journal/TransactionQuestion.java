@@ -13,8 +13,8 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Objects;
 import java.util.concurrent.TimeUnit;
-import java.util.concurrent.atomic.AtomicLong;
 import java.util.function.Predicate;
 import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
@@ -54,7 +54,8 @@ final class TransactionQuestion {
       "SAVEPOINT "
           + SAVEPOINT
           + "; SET CONSTRAINTS ALL IMMEDIATE; SELECT installation, complete, xid, lane, kind, shape,"
-          + " rows_before, rows_after, alike, 0, others FROM warm_shelf.own_changes(?::pg_catalog.pg_snapshot, "
+          + " rows_before, rows_after, alike, 0, others"
+          + " FROM warm_shelf.own_changes(?::pg_catalog.pg_snapshot, "
           + (MOST_ROWS + 1)
           + ")";
   private static final String BACK = "ROLLBACK TO SAVEPOINT " + SAVEPOINT;
@@ -63,7 +64,7 @@ final class TransactionQuestion {
   private static final long PAUSE_NANOS = TimeUnit.SECONDS.toNanos(10);
 
   private final NotedRow.Shapes shapes;
-  private final AtomicLong pausedUntil = new AtomicLong(System.nanoTime());
+  private volatile long pausedUntilNanos = System.nanoTime();
   private volatile boolean refusalTold;
 
   TransactionQuestion(NotedRow.Shapes shapes) {
@@ -78,7 +79,7 @@ final class TransactionQuestion {
    * @return null if the feed alone can tell
    */
   @Nullable Told ask(Connection connection, WrittenPlace delivered, Predicate<String> hasTold) {
-    if (System.nanoTime() - pausedUntil.get() < 0) {
+    if (System.nanoTime() - pausedUntilNanos < 0) {
       return null;
     }
     try (PreparedStatement statement = connection.prepareStatement(TEXT)) {
@@ -100,14 +101,14 @@ final class TransactionQuestion {
     SqlState state = cause instanceof SQLException sql ? SqlState.of(sql) : SqlState.OTHER;
     switch (state) {
       case INSUFFICIENT_PRIVILEGE, INVALID_SCHEMA_NAME, UNDEFINED_FUNCTION -> {
-        pausedUntil.set(System.nanoTime() + PAUSE_NANOS);
+        pausedUntilNanos = System.nanoTime() + PAUSE_NANOS;
         if (!refusalTold) {
           refusalTold = true;
           LOG.info(
               "Commits of this program wait until the feed has told of them, since its role may not"
                   + " ask what its own transactions have changed ({}). GRANT USAGE ON SCHEMA"
-                  + " warm_shelf and EXECUTE ON FUNCTION warm_shelf.own_changes(pg_snapshot, int) to it. Told"
-                  + " once.",
+                  + " warm_shelf and EXECUTE ON FUNCTION warm_shelf.own_changes(pg_snapshot, int)"
+                  + " to it. Told once.",
               cause.getMessage());
         }
       }
@@ -121,36 +122,25 @@ final class TransactionQuestion {
     }
   }
 
+  /** The first row says how it is with all, each other one what was changed. */
   private @Nullable Told told(ResultSet rows, String installation, Predicate<String> hasTold)
       throws SQLException {
-    String transaction = "";
+    rows.next();
+    if (!installation.equals(rows.getString(1))
+        || !rows.getBoolean(2)
+        || !allAreTold(rows.getArray(11), hasTold)) {
+      return null;
+    }
+    String transaction = Objects.requireNonNullElse(rows.getString(3), "");
     List<Change> changes = new ArrayList<>();
-    boolean usable = false;
     while (rows.next()) {
-      if (name(rows) == null) {
-        usable =
-            installation.equals(rows.getString(1))
-                && rows.getBoolean(2)
-                && allAreTold(rows.getArray(11), hasTold);
-      }
-      String xid = rows.getString(3);
-      transaction = xid == null ? "" : xid;
-      String name = name(rows);
-      if (name == null) {
-        continue;
-      }
-      Lane lane = lane(name);
+      Lane lane = lane(rows.getString(4));
       if (lane == null || lane.equals(Lane.SCHEMA)) {
         return null;
       }
       changes.add(NotedRow.read(rows, 3, lane, shapes));
     }
-    return usable && changes.size() <= MOST_ROWS ? new Told(transaction, changes) : null;
-  }
-
-  /** Of what was changed; null in the row that says how it is with all. */
-  private static @Nullable String name(ResultSet rows) throws SQLException {
-    return rows.getString(4);
+    return changes.size() <= MOST_ROWS ? new Told(transaction, changes) : null;
   }
 
   private static boolean allAreTold(@Nullable Array others, Predicate<String> hasTold)
