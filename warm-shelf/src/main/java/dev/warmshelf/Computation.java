@@ -7,15 +7,15 @@ import dev.warmshelf.engine.Engine;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.shelf.Loader;
-import dev.warmshelf.shelf.Observation;
-import dev.warmshelf.shelf.ReadRequest;
-import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Observation;
+import dev.warmshelf.shelf.read.ReadRequest;
+import dev.warmshelf.shelf.read.Scope;
 import dev.warmshelf.store.Fill.Life;
 import java.sql.SQLException;
 import java.time.Duration;
@@ -35,7 +35,7 @@ import org.jspecify.annotations.Nullable;
  * the wrapped data source is not seen. A result that cannot be kept is given to its caller alone,
  * and {@link Reading#unshared} says why: a statement was refused, or may write, or was asked past
  * the shelves; or nothing was seen to be read at all. What other threads read counts if their tasks
- * go through {@link Observation#handing}.
+ * go through {@link WarmShelf#handing}.
  *
  * <p>Nothing is kept in a thread's transaction that has written, or reads from a snapshot, nor is
  * anybody answered from the shelf there. Errors reach the caller as they are, and are not kept. The
@@ -47,12 +47,12 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Computation<V extends @Nullable Object> {
   private final Engine engine;
-  private final Shelf shelf;
+  private final AnswerShelf shelf;
   private final KeyShape form;
   private final List<Lane> tags;
   private final long freshWithinNanos;
 
-  Computation(Engine engine, Shelf shelf, String name) {
+  Computation(Engine engine, AnswerShelf shelf, String name) {
     this(
         engine,
         shelf,
@@ -65,7 +65,7 @@ public final class Computation<V extends @Nullable Object> {
   }
 
   private Computation(
-      Engine engine, Shelf shelf, KeyShape form, List<Lane> tags, long freshWithinNanos) {
+      Engine engine, AnswerShelf shelf, KeyShape form, List<Lane> tags, long freshWithinNanos) {
     this.engine = engine;
     this.shelf = shelf;
     this.form = form;
@@ -114,8 +114,7 @@ public final class Computation<V extends @Nullable Object> {
    * @throws SQLException if the database could not be asked what a session is like: sessions are
    *     named, and nothing is known of this one yet, or this thread holds a connection whose
    *     session may have been altered
-   * @throws dev.warmshelf.key.UnsupportedValueException if an input is of a type whose equality is
-   *     not known
+   * @throws IllegalArgumentException if an input is of a type whose equality is not known
    */
   public <X extends Exception> Reading<V> get(
       Loader<? extends V, X> computing, @Nullable Object... inputs) throws X, SQLException {
@@ -130,14 +129,14 @@ public final class Computation<V extends @Nullable Object> {
   }
 
   private <X extends Exception> Reading<V> read(Key key, Run<X> run) throws X {
-    ReadScope scope = ReadScope.current();
+    Scope scope = Scope.current();
     return scope == null
         ? shelf.read(key, run, Function.identity())
         : scope.reading(key, () -> shelf.read(key, run, Function.identity()));
   }
 
   private <X extends Exception> Reading<V> bypass(Bypass around, Key key, Run<X> run) throws X {
-    ReadScope.noteBypass();
+    Scope.noteBypass();
     return shelf.bypass(around.reason(), around.why(), key, run, Function.identity());
   }
 

@@ -1,8 +1,8 @@
 package dev.warmshelf;
 
 import dev.warmshelf.base.Durations;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.time.TimeSource;
 import java.security.SecureRandom;
 import java.time.Duration;
 import java.util.Base64;

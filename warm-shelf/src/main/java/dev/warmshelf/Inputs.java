@@ -54,8 +54,7 @@ final class Inputs {
   /**
    * Of these inputs of a function, named by their places.
    *
-   * @throws dev.warmshelf.key.UnsupportedValueException if one is of a type whose equality is not
-   *     known
+   * @throws IllegalArgumentException if one is of a type whose equality is not known
    */
   static Key key(KeyShape form, @Nullable Object... inputs) {
     Inputs known =

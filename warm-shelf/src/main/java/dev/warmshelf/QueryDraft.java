@@ -10,7 +10,7 @@ import dev.warmshelf.engine.KeyMaker;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.shelf.Recipe;
 import dev.warmshelf.shelf.Rule;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.statement.SqlStatement;
 import java.util.Arrays;
 import java.util.List;
@@ -113,7 +113,7 @@ public final class QueryDraft {
   }
 
   /** Finishes it as one that the library asks for itself. */
-  ShelvedQuery<?> asRoster(Shelf on) {
+  ShelvedQuery<?> asRoster(AnswerShelf on) {
     return of(Mappers.toMaps(), on, AskedStatements.apart(statement));
   }
 
@@ -124,7 +124,7 @@ public final class QueryDraft {
     return of(mapper, engine.shelf(shelf), count);
   }
 
-  private <T> ShelvedQuery<T> of(Mapper<T> mapper, Shelf on, AskedStatements.Count count) {
+  private <T> ShelvedQuery<T> of(Mapper<T> mapper, AnswerShelf on, AskedStatements.Count count) {
     KeyMaker keys =
         new KeyMaker(
             engine.namespace(),

@@ -7,10 +7,10 @@ import dev.warmshelf.engine.Asking;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.shelf.Expiry;
-import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.read.Observation;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.sql.SQLTimeoutException;
@@ -137,7 +137,7 @@ public final class Question<T> {
    *     database could not be asked
    */
   public void clear() throws SQLException {
-    query.shelf().clear(key());
+    query.statement().shelf().clear(key());
   }
 
   /**
@@ -203,12 +203,17 @@ public final class Question<T> {
   }
 
   /**
-   * The question's key.
+   * The digest of the question's key, by which tools and logs call it.
    *
+   * @return 64 hexadecimal digits
    * @throws IllegalArgumentException if a parameter has no value, or one of an unknown type
    * @throws SQLException as {@link #clear} does
    */
-  public Key key() throws SQLException {
+  public String digest() throws SQLException {
+    return key().digest();
+  }
+
+  Key key() throws SQLException {
     return asking.key();
   }
 

@@ -1,9 +1,10 @@
 package dev.warmshelf;
 
-import dev.warmshelf.shelf.Observation;
-import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Observation;
+import dev.warmshelf.shelf.read.Scope;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -23,8 +24,8 @@ import org.jspecify.annotations.Nullable;
  *
  * <p>What is given is as fresh as a kept answer would be; {@link #reading} says how fresh that is.
  * While something has changed, those who look up wait for the new answer; where nothing may be
- * kept, as while the feed is lost, each lookup asks the database. In a {@link ReadScope} the list
- * is that of the scope, and what a computation looks up counts as read.
+ * kept, as while the feed is lost, each lookup asks the database. In a {@link Scope} the list is
+ * that of the scope, and what a computation looks up counts as read.
  *
  * <p>Thread-safe.
  *
@@ -136,7 +137,7 @@ public final class ReferenceData<T> {
   }
 
   private Snapshot<T> current() throws SQLException {
-    if (ReadScope.current() != null) {
+    if (Scope.current() != null) {
       return of(query.list());
     }
     Snapshot<T> known = last;
@@ -163,7 +164,8 @@ public final class ReferenceData<T> {
     for (int i = maps.size(); i < lookups.size(); i++) {
       maps.add(lookups.get(i).apply(reading.value()));
     }
-    return new Snapshot<>(reading, List.copyOf(maps), query.shelf().stillServes(reading));
+    return new Snapshot<>(
+        reading, List.copyOf(maps), AnswerShelf.of(query.shelf()).stillServes(reading));
   }
 
   private @Nullable Object found(int lookup, Object key) throws SQLException {

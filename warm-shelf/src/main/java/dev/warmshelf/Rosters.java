@@ -7,7 +7,7 @@ import dev.warmshelf.plan.ProbePlan.Tied;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Renewal;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.statement.TiedText;
 import dev.warmshelf.statement.TiedText.Asked;
 import java.sql.SQLException;
@@ -40,7 +40,7 @@ final class Rosters implements Engine.Excluding {
   private static final String ACCESS_RULES = "42";
 
   private final Engine engine;
-  private final Shelf shelf;
+  private final AnswerShelf shelf;
   private final Generations<String, Form> forms =
       new Generations<>(MOST_BYTES, (text, form) -> 4L * text.length() + FORM_BYTES);
 
@@ -54,7 +54,7 @@ final class Rosters implements Engine.Excluding {
     }
   }
 
-  Rosters(Engine engine, Shelf shelf) {
+  Rosters(Engine engine, AnswerShelf shelf) {
     this.engine = engine;
     this.shelf = shelf;
   }
@@ -65,7 +65,7 @@ final class Rosters implements Engine.Excluding {
     return usual.expiring(usual.expiry().andWithProcess());
   }
 
-  Shelf shelf() {
+  AnswerShelf shelf() {
     return shelf;
   }
 

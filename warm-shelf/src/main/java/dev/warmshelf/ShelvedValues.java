@@ -4,15 +4,15 @@ import dev.warmshelf.engine.Engine;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.shelf.Loader;
-import dev.warmshelf.shelf.Observation;
-import dev.warmshelf.shelf.ReadRequest;
-import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Observation;
+import dev.warmshelf.shelf.read.ReadRequest;
+import dev.warmshelf.shelf.read.Scope;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
@@ -31,17 +31,17 @@ import org.jspecify.annotations.Nullable;
  */
 public final class ShelvedValues<V> {
   private final Engine engine;
-  private final Shelf shelf;
+  private final AnswerShelf shelf;
   private final KeyShape form;
   private final Class<V> type;
   private final List<Lane> lanes;
 
-  ShelvedValues(Engine engine, Shelf shelf, String name, Class<V> type) {
+  ShelvedValues(Engine engine, AnswerShelf shelf, String name, Class<V> type) {
     this(engine, shelf, KeyShape.of(engine.namespace(), "values " + name), type, List.of());
   }
 
   private ShelvedValues(
-      Engine engine, Shelf shelf, KeyShape form, Class<V> type, List<Lane> lanes) {
+      Engine engine, AnswerShelf shelf, KeyShape form, Class<V> type, List<Lane> lanes) {
     this.engine = engine;
     this.shelf = shelf;
     this.form = form;
@@ -124,29 +124,39 @@ public final class ShelvedValues<V> {
     if (why == null) {
       return Observation.noted(shelf.read(key(name), footprint, loader));
     }
-    ReadScope.noteBypass();
+    Scope.noteBypass();
     ReadRequest<V, X> alone = ReadRequest.of(footprint, loader);
     return Observation.noted(
         shelf.bypass(BypassReason.REFUSED, why, key(name), alone, Function.identity()));
   }
 
-  /**
-   * The fence for {@link #put(Object, Fence, Object...)}: take it before reading what the value is
-   * made from.
-   */
-  public Fence fence() {
-    return shelf.fence();
+  /** What was known at one moment. */
+  public static final class Mark {
+    private final Fence fence;
+
+    private Mark(Fence fence) {
+      this.fence = fence;
+    }
   }
 
   /**
-   * Keeps a value that was worked out from what held when the fence was taken. Not kept if that has
+   * The mark for {@link #put(Object, Mark, Object...)}: take it before reading what the value is
+   * made from.
+   */
+  public Mark mark() {
+    return new Mark(shelf.fence());
+  }
+
+  /**
+   * Keeps a value that was worked out from what held when the mark was taken. Not kept if that has
    * changed since, or no feed would tell of it.
    *
    * @return whether it is kept
    */
-  public boolean put(V value, Fence fence, Object... name) {
+  public boolean put(V value, Mark mark, Object... name) {
     Objects.requireNonNull(value, "value");
-    return unkept() == null && shelf.put(key(name), type.cast(value), Footprint.of(lanes), fence);
+    return unkept() == null
+        && shelf.put(key(name), type.cast(value), Footprint.of(lanes), mark.fence);
   }
 
   /** Invalidates the value under this name; one that is being worked out is not kept. */

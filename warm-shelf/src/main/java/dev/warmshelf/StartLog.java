@@ -5,12 +5,13 @@ import dev.warmshelf.database.Session;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Rule;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.spi.feed.Feed;
 import java.time.Duration;
 import java.util.Collection;
 import java.util.Comparator;
 import java.util.List;
+import java.util.Optional;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
 import org.slf4j.LoggerFactory;
@@ -38,7 +39,7 @@ final class StartLog {
       Session session,
       @Nullable Feed feed,
       String named,
-      Collection<Shelf> all,
+      Collection<AnswerShelf> all,
       Capacity room,
       boolean hasStore,
       List<Rule> rules) {
@@ -51,28 +52,29 @@ final class StartLog {
         feed == null ? "none" : feed.getClass().getSimpleName(),
         named.isEmpty() ? "none" : named,
         Runtime.getRuntime().maxMemory() >> MEBIBYTE_BITS);
-    List<Shelf> shelves = all.stream().sorted(Comparator.comparing(Shelf::name)).toList();
+    List<AnswerShelf> shelves =
+        all.stream().sorted(Comparator.comparing(AnswerShelf::name)).toList();
     LOG.info(
         "Shelves: {}; rules: {}; what each says is told at debug",
-        String.join(", ", shelves.stream().map(Shelf::name).toList()),
+        String.join(", ", shelves.stream().map(AnswerShelf::name).toList()),
         rules.size());
     shelves.forEach(shelf -> tell(shelf, room, hasStore));
     rules.forEach(rule -> LOG.debug("Rule: {}", rule));
   }
 
-  private static void tell(Shelf shelf, Capacity shared, boolean hasStore) {
+  private static void tell(AnswerShelf shelf, Capacity shared, boolean hasStore) {
     Policy policy = shelf.policy();
     Capacity own = policy.capacity();
-    Duration ttl = policy.expiry().sinceFill();
+    Optional<Duration> ttl = policy.expiry().sinceFill();
     LOG.debug(
         "Shelf: shelf={} in={} room_mib={} ({}) ttl={} feed_lost_after={} slow_load={} audits={}",
         shelf.name(),
         hasStore && !policy.expiry().withProcess() ? "memory,shared" : "memory",
         (own.ofItsOwn() ? own : shared).bytes() >> MEBIBYTE_BITS,
         own.ofItsOwn() ? "its own" : "shared",
-        ttl == null ? "none" : ttl,
-        policy.trust().tolerance(),
-        policy.oversight().slowLoad(),
-        policy.oversight().audit());
+        ttl.map(Duration::toString).orElse("none"),
+        policy.tolerance(),
+        policy.slowLoad(),
+        policy.audit());
   }
 }

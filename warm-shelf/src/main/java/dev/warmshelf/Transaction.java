@@ -11,15 +11,15 @@ import dev.warmshelf.caller.OwnWrites;
 import dev.warmshelf.caller.Sessions;
 import dev.warmshelf.caller.Visibility;
 import dev.warmshelf.database.OwnChanges;
+import dev.warmshelf.delivery.OwnWrite;
 import dev.warmshelf.engine.Asking;
 import dev.warmshelf.engine.Engine;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.shelf.ReadScope;
-import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.spi.feed.OwnWrite;
+import dev.warmshelf.plan.Footprint;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Scope;
 import dev.warmshelf.verdict.Verdicts;
 import java.sql.Connection;
 import java.sql.ResultSet;
@@ -225,11 +225,11 @@ public final class Transaction {
       return;
     }
     long own = ownWrites.committed(followed.named(), write);
-    ReadScope.noteCommit();
+    Scope.noteCommit();
     if (write != null) {
       for (Kept one : kept) {
         Asking question = one.replacement().question();
-        Shelf shelf = question.shelf();
+        AnswerShelf shelf = question.shelf();
         shelf.writeThrough(
             one.key(), one.answer(), one.footprint(), one.fence(), own, one.replacement().mode());
       }

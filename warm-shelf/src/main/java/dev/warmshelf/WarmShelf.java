@@ -5,6 +5,7 @@ import dev.warmshelf.caller.Over;
 import dev.warmshelf.caller.OwnWrites;
 import dev.warmshelf.caller.Sessions;
 import dev.warmshelf.database.Session;
+import dev.warmshelf.delivery.Delivery;
 import dev.warmshelf.door.Door;
 import dev.warmshelf.door.DoorText;
 import dev.warmshelf.door.ShelvedDataSource;
@@ -12,9 +13,6 @@ import dev.warmshelf.engine.Clearings;
 import dev.warmshelf.engine.Engine;
 import dev.warmshelf.engine.NamedShelves;
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.SystemTime;
-import dev.warmshelf.fresh.TimeSource;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.jmx.JmxBeans;
 import dev.warmshelf.jmx.Program;
 import dev.warmshelf.lane.Lane;
@@ -25,31 +23,38 @@ import dev.warmshelf.outside.Survivors;
 import dev.warmshelf.postgres.Postgres;
 import dev.warmshelf.shelf.AskedStatement;
 import dev.warmshelf.shelf.Capacity;
-import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Prospect;
 import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Recipe;
-import dev.warmshelf.shelf.Recorder;
 import dev.warmshelf.shelf.Rule;
 import dev.warmshelf.shelf.SharedState;
 import dev.warmshelf.shelf.Sharing;
 import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.shelf.Upkeep;
 import dev.warmshelf.shelf.WarmStart;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Ground;
+import dev.warmshelf.shelf.read.Observation;
+import dev.warmshelf.shelf.read.Recorder;
+import dev.warmshelf.shelf.read.Scope;
+import dev.warmshelf.shelf.read.Upkeep;
 import dev.warmshelf.spi.feed.Clearing;
 import dev.warmshelf.spi.feed.Feed;
 import dev.warmshelf.spi.feed.FeedException;
 import dev.warmshelf.statement.Analysed;
 import dev.warmshelf.statement.AnalysedText;
 import dev.warmshelf.statement.SqlStatement;
+import dev.warmshelf.time.SystemTime;
+import dev.warmshelf.time.TimeSource;
+import dev.warmshelf.time.Watermark;
 import dev.warmshelf.verdict.Verdicts;
 import java.sql.SQLException;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Collection;
+import java.util.Collections;
 import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -59,6 +64,7 @@ import java.util.Optional;
 import java.util.SortedMap;
 import java.util.TreeMap;
 import java.util.concurrent.CopyOnWriteArrayList;
+import java.util.concurrent.Executor;
 import java.util.concurrent.locks.LockSupport;
 import java.util.function.Supplier;
 import java.util.function.UnaryOperator;
@@ -102,12 +108,13 @@ public final class WarmShelf implements AutoCloseable {
   private final Board board;
   private final TimeSource time;
   private final @Nullable Feed feed;
+  private final @Nullable Delivery delivery;
   private final OwnWrites ownWrites;
   private final Upkeep upkeep;
   private final NamedShelves shelves;
   private final Engine engine;
   private final Rosters rosters;
-  private final Shelf observed;
+  private final AnswerShelf observed;
   private final List<Rule> rules;
   private @Nullable ShelvedDataSource wrapped;
   private volatile @Nullable JmxBeans views;
@@ -126,15 +133,17 @@ public final class WarmShelf implements AutoCloseable {
     this.time = time;
     this.board = board;
     this.feed = builder.feed;
-    this.ownWrites = new OwnWrites(board, time, feed);
+    this.delivery = feed == null ? null : new Delivery(board, time, feed.meters(), this::clear);
+    this.ownWrites = new OwnWrites(board, time, feed, delivery);
     this.verdicts = new Verdicts(sessions, board, feed, builder.precision.of(feed));
     Ground.Trust trust = feed == null ? Ground.Trust.TTL_ALONE : Ground.Trust.FEED;
     this.upkeep = builder.upkeep.get();
-    Ground ground = new Ground(board, time, trust, room.room(time), upkeep);
-    Map<String, Shelf> made = new TreeMap<>();
-    builder.policies.forEach((name, policy) -> made.put(name, new Shelf(name, policy, ground)));
+    Ground ground = new Ground(board, time, trust, Ground.room(room, time), upkeep);
+    Map<String, AnswerShelf> made = new TreeMap<>();
+    builder.policies.forEach(
+        (name, policy) -> made.put(name, new AnswerShelf(name, policy, ground)));
     this.shelves = new NamedShelves(Map.copyOf(made));
-    this.observed = new Shelf(OBSERVED_SHELF, observedPolicy(), ground);
+    this.observed = new AnswerShelf(OBSERVED_SHELF, observedPolicy(), ground);
     this.clearings =
         new Clearings(sessions, board, time, ownWrites, verdicts, shelves, this::forgetSurvivors);
     this.survivors =
@@ -152,7 +161,7 @@ public final class WarmShelf implements AutoCloseable {
             new Engine.Shelves(shelves, Map.copyOf(builder.recipes), observed),
             new Engine.Elsewhere(survivors, shared),
             joining::isDone);
-    this.rosters = new Rosters(engine, new Shelf(Rosters.SHELF, Rosters.policy(), ground));
+    this.rosters = new Rosters(engine, new AnswerShelf(Rosters.SHELF, Rosters.policy(), ground));
     engine.complete(rosters);
     this.rules = List.copyOf(builder.rules);
   }
@@ -211,7 +220,7 @@ public final class WarmShelf implements AutoCloseable {
   /** All shelves, and the library's own if one of them has a use for it. */
   private Collection<Shelf> shownShelves() {
     List<Shelf> all = new ArrayList<>(shelves.shelves());
-    if (feed != null && all.stream().anyMatch(s -> s.policy().renewal().mendsFrom() != null)) {
+    if (feed != null && all.stream().anyMatch(s -> s.policy().renewal().mendsFrom().isPresent())) {
       all.add(rosters.shelf());
     }
     return all;
@@ -219,7 +228,7 @@ public final class WarmShelf implements AutoCloseable {
 
   /** All shelves. */
   public Collection<Shelf> shelves() {
-    return shelves.shelves();
+    return Collections.unmodifiableCollection(shelves.shelves());
   }
 
   /**
@@ -291,7 +300,16 @@ public final class WarmShelf implements AutoCloseable {
    * @param name what keys, logs and tools call it: the same name is the same function
    */
   public <V extends @Nullable Object> Computation<V> computation(String name) {
-    return new Computation<>(engine, shelf(MAIN_SHELF), name);
+    return new Computation<>(engine, shelves.get(MAIN_SHELF), name);
+  }
+
+  /**
+   * An executor whose tasks take part in the computation that the thread which hands them over runs
+   * just then, and in the {@link #readScope} that it is in: what they read is noted, too. Who hands
+   * them over must wait for them.
+   */
+  public static Executor handing(Executor executor) {
+    return Observation.handing(executor);
   }
 
   /**
@@ -299,7 +317,7 @@ public final class WarmShelf implements AutoCloseable {
    * when what is returned is closed.
    */
   public ReadScope readScope() {
-    return ReadScope.begin();
+    return Scope.begin();
   }
 
   /**
@@ -316,7 +334,7 @@ public final class WarmShelf implements AutoCloseable {
   public <V extends @Nullable Object, X extends Exception> Moment<V> atOneMoment(
       int times, Loader<V, X> work) throws X {
     for (int done = 1; ; done++) {
-      try (ReadScope scope = ReadScope.begin()) {
+      try (Scope scope = Scope.begin()) {
         V value = work.load();
         Optional<Instant> at = ownWrites.learned() ? freshAsOf() : Optional.empty();
         if (at.isPresent() && scope.holdsAtOneMoment()) {
@@ -353,7 +371,7 @@ public final class WarmShelf implements AutoCloseable {
 
   /** Values that are no query's, kept on the main shelf under names of the engineer's own. */
   public <V> ShelvedValues<V> values(String name, Class<V> type) {
-    return new ShelvedValues<>(engine, shelf(MAIN_SHELF), name, type);
+    return new ShelvedValues<>(engine, shelves.get(MAIN_SHELF), name, type);
   }
 
   /** Invalidates all answers with this tag, in this process, in constant time. */
@@ -421,6 +439,7 @@ public final class WarmShelf implements AutoCloseable {
    * that only reads, as far as that is known, and is answered by the database: on a shelf without a
    * name, if no rule keeps its answers.
    */
+  @SuppressWarnings("exports") // a program has a ShelfRecording
   public void recordTo(@Nullable Recorder recorder) {
     shelves.shelves().forEach(shelf -> shelf.recordTo(recorder));
     engine.around().to(recorder);
@@ -459,7 +478,7 @@ public final class WarmShelf implements AutoCloseable {
         Optional.ofNullable(mark)
             .map(last -> Duration.ofNanos(Math.max(0, time.nanos() - last.nanos())));
     FeedMeters.Snapshot meters = feed.meters().snapshot();
-    String trouble = meters.trouble() == null ? "" : meters.trouble();
+    String trouble = meters.trouble().orElse("");
     if (meters.state() == FeedMeters.State.LOST) {
       Optional<Instant> since = Optional.ofNullable(mark).map(last -> time.wallAt(last.nanos()));
       return new Health(Health.State.LOST, lag, since, trouble, gives);
@@ -486,7 +505,11 @@ public final class WarmShelf implements AutoCloseable {
       return new Health(Health.State.FOUND_WRONG, lag, Optional.empty(), wrong, gives);
     }
     List<String> late =
-        shelves.shelves().stream().filter(Shelf::isFeedLost).map(Shelf::name).sorted().toList();
+        shelves.shelves().stream()
+            .filter(AnswerShelf::isFeedLost)
+            .map(AnswerShelf::name)
+            .sorted()
+            .toList();
     return late.isEmpty()
         ? new Health(Health.State.LIVE, lag, Optional.empty(), "", gives)
         : new Health(
@@ -501,7 +524,7 @@ public final class WarmShelf implements AutoCloseable {
   private String foundWrong() {
     List<String> found = new ArrayList<>();
     shelves.shelves().stream()
-        .sorted(Comparator.comparing(Shelf::name))
+        .sorted(Comparator.comparing(AnswerShelf::name))
         .forEach(
             shelf ->
                 shelf.accused().stream()
@@ -552,7 +575,7 @@ public final class WarmShelf implements AutoCloseable {
       shown.close();
     }
     upkeep.close();
-    shelves.shelves().forEach(Shelf::close);
+    shelves.shelves().forEach(AnswerShelf::close);
     rosters.shelf().close();
     observed.close();
     verdicts.close();
@@ -635,12 +658,12 @@ public final class WarmShelf implements AutoCloseable {
       Session session = sessions.look();
       session.requirePrimary();
       seen = session;
-      if (feed != null) {
+      if (feed != null && delivery != null) {
         if (shared != null && !isOpen) {
           isOpen = true;
           shared.open(survivors != null && survivors.hasPlace());
         }
-        feed.follow(board, time);
+        feed.follow(delivery);
         SecondConnection.require(dataSource, feed);
       }
     }
@@ -806,6 +829,7 @@ public final class WarmShelf implements AutoCloseable {
      * Has what is due in the background done by this, in place of threads of its own; it is closed
      * together with the {@link WarmShelf}. For tests, which then say when.
      */
+    @SuppressWarnings("exports") // for the library's own tests, and its kit
     public Builder renewingBy(Upkeep workers) {
       this.upkeep = () -> Objects.requireNonNull(workers, "workers");
       return this;
@@ -902,9 +926,6 @@ public final class WarmShelf implements AutoCloseable {
         throw e;
       }
       try {
-        if (feed != null) {
-          feed.clearing(warm::clear);
-        }
         join(warm);
         warm.views = new JmxBeans(warm.program(namespace));
         OPEN.add(warm);

@@ -4,7 +4,6 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.shelf.Loader;
-import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
@@ -160,7 +159,7 @@ class ComputationTest {
   void whatItsTasksReadOnOtherThreadsCounts() throws Exception {
     ExecutorService threads = Executors.newFixedThreadPool(2);
     try {
-      Executor handing = Observation.handing(threads);
+      Executor handing = WarmShelf.handing(threads);
       Loader<Reading<?>, SQLException> summing =
           () ->
               warm.<List<String>>computation("some")

@@ -5,9 +5,9 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.mockito.Mockito.mock;
 import static org.mockito.Mockito.when;
 
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.http.ReadingHeaders;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.time.TimeSource;
 import java.time.Duration;
 import java.util.HashSet;
 import java.util.List;

@@ -15,6 +15,7 @@ import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Rule;
 import dev.warmshelf.shelf.WarmStart;
+import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.spi.feed.FeedException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -141,13 +142,13 @@ class JoiningTest {
       for (int i = 0; i < 2; i++) {
         values.get(() -> "old" + runs.incrementAndGet(), 1);
         computation.get(() -> asked(warm, 1).value().get(0) + runs.incrementAndGet());
-        assertThat(values.put("old", values.fence(), 2)).isFalse();
+        assertThat(values.put("old", values.mark(), 2)).isFalse();
       }
       assertThat(runs).hasValue(4);
       ShelvedValues<String> tagged = warm.values("tagged", String.class).tagged("boards");
       assertThat(tagged.get(() -> "alone", 1).origin()).isEqualTo(Origin.DIRECT);
       assertThat(tagged.get(1)).isEmpty();
-      var fence = values.fence();
+      var fence = values.mark();
       assertThat(warm.query(NAME.replace("?", ":id")).as(String.class).verdict().toString())
           .contains("NOT_FOLLOWED");
 
@@ -162,11 +163,11 @@ class JoiningTest {
       assertThat(values.get(1).orElseThrow().value()).isEqualTo("new");
       assertThat(strange.get(() -> "never kept", 1).origin()).isEqualTo(Origin.DIRECT);
       assertThat(strange.get(() -> "indeed", 1).value()).isEqualTo("indeed");
-      assertThat(strange.put("never kept", strange.fence(), 1)).isFalse();
+      assertThat(strange.put("never kept", strange.mark(), 1)).isFalse();
       assertThat(asked(warm, 1).origin()).isIn(Origin.LOADED, Origin.KEPT);
       assertThatThrownBy(() -> values.madeFrom("public", "nobody_follows_it"))
           .isInstanceOf(IllegalArgumentException.class);
-      assertThat(warm.shelf("main").held()).isNotEmpty();
+      assertThat(AnswerShelf.of(warm.shelf("main")).held()).isNotEmpty();
       assertThat(warm.engine().isFollowed(Lane.ofTable("public", "port"))).isTrue();
     }
   }

@@ -215,7 +215,7 @@ class MendingTest {
     Reading<List<Map<String, Object>>> loaded = question.list();
     assertThat(loaded.origin()).isEqualTo(Origin.LOADED);
     assertThat(reading.value()).isEqualTo(loaded.value());
-    assertThat(reading.footprint()).isEqualTo(loaded.footprint());
+    assertThat(reading.lanes()).isEqualTo(loaded.lanes());
   }
 
   /**

@@ -16,6 +16,7 @@ import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Renewal;
+import dev.warmshelf.shelf.read.AnswerShelf;
 import java.sql.SQLException;
 import java.sql.SQLTransientConnectionException;
 import java.time.Duration;
@@ -147,7 +148,7 @@ class OldOnPurposeTest {
         there.question().with("id", id).list();
         long held =
             warm.shelves().stream()
-                .flatMap(shelf -> shelf.held().values().stream())
+                .flatMap(shelf -> AnswerShelf.of(shelf).held().values().stream())
                 .mapToLong(size -> size.bytes())
                 .sum();
         assertThat(held).isLessThanOrEqualTo(bytes);

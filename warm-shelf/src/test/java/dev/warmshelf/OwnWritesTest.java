@@ -356,12 +356,12 @@ class OwnWritesTest {
     ShelvedValues<String> notes =
         warm.values("notes", String.class).madeFrom("public", "notice").tagged("texts");
     assertThat(notes.get("a", 1)).isEmpty();
-    assertThat(notes.put("first", notes.fence(), "a", 1)).isTrue();
+    assertThat(notes.put("first", notes.mark(), "a", 1)).isTrue();
     assertThat(notes.get("a", 1).orElseThrow().value()).isEqualTo("first");
     assertThat(notes.get("a1")).isEmpty();
     warm.write("UPDATE notice SET version = 2 WHERE id = 1").run();
     assertThat(notes.get("a", 1)).isEmpty();
-    var fence = notes.fence();
+    var fence = notes.mark();
     warm.write("UPDATE notice SET version = 3 WHERE id = 1").run();
     assertThat(notes.put("from before", fence, "a", 1)).isFalse();
     assertThat(notes.get(() -> "worked out", "a", 1).origin()).isEqualTo(Origin.LOADED);

@@ -6,9 +6,9 @@ import com.zaxxer.hikari.HikariConfig;
 import com.zaxxer.hikari.HikariDataSource;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.shelf.Loader;
-import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.ReadScope;
+import dev.warmshelf.shelf.read.Scope;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.sql.Statement;
@@ -49,7 +49,7 @@ class ReadScopeTest {
     try (WarmShelf warm = database.shelf(5).open()) {
       Computation<Integer> twice = warm.computation("twice");
       try (ReadScope scope = warm.readScope()) {
-        assertThat(ReadScope.current()).isSameAs(scope);
+        assertThat(Scope.current()).isSameAs(scope);
         assertThat(cents(warm, 1)).isEqualTo(100);
         assertThat(twice.get(() -> 2 * cents(warm, 1)).value()).isEqualTo(200);
         database.run("UPDATE account SET cents = 7 WHERE id = 1");
@@ -61,7 +61,7 @@ class ReadScopeTest {
         assertThat(thrice.get(() -> 3 * cents(warm, 1)).value()).isEqualTo(300);
         assertThat(
                 CompletableFuture.supplyAsync(
-                        () -> unchecked(warm, 1), Observation.handing(ForkJoinPool.commonPool()))
+                        () -> unchecked(warm, 1), WarmShelf.handing(ForkJoinPool.commonPool()))
                     .get())
             .isEqualTo(100);
         assertThat(CompletableFuture.supplyAsync(() -> unchecked(warm, 1)).get()).isEqualTo(7);
@@ -69,7 +69,7 @@ class ReadScopeTest {
         assertThat(cents(warm, 1)).as("after a commit of its own").isEqualTo(7);
         assertThat(cents(warm, 2)).isEqualTo(8);
       }
-      assertThat(ReadScope.current()).isNull();
+      assertThat(Scope.current()).isNull();
       assertThat(cents(warm, 1)).isEqualTo(7);
       assertThat(warm.<Integer>computation("thrice").get(() -> 3 * cents(warm, 1)).value())
           .isEqualTo(21);

@@ -6,13 +6,14 @@ import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Change;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.scenario.SkerryLine;
-import dev.warmshelf.shelf.AskedQuestion;
-import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
-import dev.warmshelf.shelf.Recorder;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.AskedQuestion;
+import dev.warmshelf.shelf.read.HeldSize;
+import dev.warmshelf.shelf.read.Recorder;
 import dev.warmshelf.store.Content;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -105,7 +106,8 @@ class RecorderTest implements Recorder {
       assertThat(content.bytes()).isGreaterThan(rows * 20L);
       assertThat(content.fingerprint())
           .isNotEqualTo(((Content) told.get(2).answer()).fingerprint());
-      HeldSize held = warm.shelf(WarmShelf.MAIN_SHELF).held().get(told.get(0).key().form());
+      HeldSize held =
+          AnswerShelf.of(warm.shelf(WarmShelf.MAIN_SHELF)).held().get(told.get(0).key().form());
       assertThat(held.entries()).isEqualTo(2);
       assertThat(held.bytes()).isGreaterThan(content.bytes());
     }

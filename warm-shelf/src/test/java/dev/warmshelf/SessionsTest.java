@@ -102,7 +102,7 @@ class SessionsTest {
         atCheckout.set("SET search_path = " + each);
         assertThat(crew.only().value()).isEqualTo(each);
         assertThat(crew.only().origin()).isEqualTo(Origin.KEPT);
-        assertThat(crew.only().footprint().toString()).contains(each + ".crew]");
+        assertThat(crew.only().lanes().toString()).contains(each + ".crew]");
       }
       database.run("UPDATE yard.crew SET name = 'dock'");
       Waiting.untilDelivered(warm);

@@ -53,7 +53,7 @@ class ValueLanesTest {
     book(1, 8);
     assertThat(sold.with("agent", 7).only().origin()).isEqualTo(Origin.KEPT);
     assertThat(sold.with("agent", 8).only().origin()).isEqualTo(Origin.LOADED);
-    assertThat(sold.with("agent", 7).only().footprint().toString())
+    assertThat(sold.with("agent", 7).only().lanes().toString())
         .isEqualTo("[public.booking at large, public.booking.agent_id=7]");
   }
 
@@ -180,9 +180,9 @@ class ValueLanesTest {
             + "ALTER TABLE booking ALTER agent_id TYPE text USING agent_id::text");
     Waiting.untilDelivered(warm);
     ShelvedQuery<Sold> byText = warm.query(SOLD.replace(":agent", ":agent::text")).as(Sold.class);
-    assertThat(warm.query(SOLD).as(Sold.class).with("agent", "7").only().footprint().toString())
+    assertThat(warm.query(SOLD).as(Sold.class).with("agent", "7").only().lanes().toString())
         .isEqualTo("[public.booking]");
-    assertThat(byText.with("agent", 7).only().footprint().toString()).isEqualTo("[public.booking]");
+    assertThat(byText.with("agent", 7).only().lanes().toString()).isEqualTo("[public.booking]");
     assertThat(Journal.on(database.dataSource()).check().problems())
         .anySatisfy(problem -> assertThat(problem).contains("public.booking", "changed its type"));
     Journal.on(database.dataSource()).upgrade();
@@ -194,7 +194,7 @@ class ValueLanesTest {
                 .as(Sold.class)
                 .with("agent", "7")
                 .only()
-                .footprint()
+                .lanes()
                 .toString()
                 .contains("agent_id=7"));
   }
@@ -238,7 +238,7 @@ class ValueLanesTest {
         kept += reading.origin() == Origin.KEPT ? 1 : 0;
         question.freshWithin(Duration.ZERO);
         assertThat(reading.value())
-            .as("seed %d, round %d, after %s: %s", seed, round, change, reading.footprint())
+            .as("seed %d, round %d, after %s: %s", seed, round, change, reading.lanes())
             .isEqualTo(question.list().value());
         question.freshWithin(Duration.ofDays(1));
       }

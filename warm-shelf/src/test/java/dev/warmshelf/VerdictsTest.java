@@ -110,7 +110,7 @@ class VerdictsTest {
                 .only()
                 .value())
         .isEqualTo(Long.valueOf(database.ask("SELECT count(*) FROM port")));
-    assertThat(loaded.footprint().toString()).doesNotContain("public.sailing");
+    assertThat(loaded.lanes().toString()).doesNotContain("public.sailing");
   }
 
   @Test

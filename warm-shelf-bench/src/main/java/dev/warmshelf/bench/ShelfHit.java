@@ -1,16 +1,16 @@
 package dev.warmshelf.bench;
 
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.SystemTime;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.shelf.Ground;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Ground;
+import dev.warmshelf.time.SystemTime;
+import dev.warmshelf.time.Watermark;
 import java.time.Duration;
 import java.util.Objects;
 import java.util.concurrent.ConcurrentHashMap;
@@ -28,9 +28,9 @@ import org.openjdk.jmh.annotations.TearDown;
 import org.openjdk.jmh.annotations.Warmup;
 
 /**
- * A hit through a {@link Shelf}, beside a plain map with the same keys. The keys asked with are
- * equal to those kept, not identical: as in a program, where each question makes its own. Threads
- * ({@code -t 2}) share the shelf, and nothing of the harness.
+ * A hit through a {@link AnswerShelf}, beside a plain map with the same keys. The keys asked with
+ * are equal to those kept, not identical: as in a program, where each question makes its own.
+ * Threads ({@code -t 2}) share the shelf, and nothing of the harness.
  */
 @State(Scope.Benchmark)
 @BenchmarkMode(Mode.AverageTime)
@@ -49,8 +49,8 @@ public class ShelfHit {
 
   private final SystemTime time = SystemTime.start();
   private final Board board = new Board();
-  private final Shelf shelf =
-      new Shelf(
+  private final AnswerShelf shelf =
+      new AnswerShelf(
           "bench",
           Policy.standard().tolerating(Duration.ofDays(1)),
           board,

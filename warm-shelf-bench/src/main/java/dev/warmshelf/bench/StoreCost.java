@@ -3,24 +3,25 @@ package dev.warmshelf.bench;
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.meter.Timings;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shelf.Capacity;
-import dev.warmshelf.shelf.HeldSize;
+import dev.warmshelf.shelf.Leaving;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.HeldSize;
 import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill;
 import dev.warmshelf.store.Fill.Life;
 import dev.warmshelf.store.Fill.Renewable;
 import dev.warmshelf.store.Keeper;
-import dev.warmshelf.store.Leaving;
 import dev.warmshelf.store.Room;
+import dev.warmshelf.time.SystemTime;
 import java.lang.management.ManagementFactory;
 import java.lang.management.ThreadMXBean;
 import java.math.BigDecimal;
@@ -138,7 +139,7 @@ public final class StoreCost {
         }
       }
       long heap = used() - before;
-      HeldSize held = warm.shelf("main").held().values().iterator().next();
+      HeldSize held = AnswerShelf.of(warm.shelf("main")).held().values().iterator().next();
       System.out.printf(
           Locale.ROOT,
           "  %,5d rows, %,9d answers%s: %.2f (%,d bytes an answer)%n",

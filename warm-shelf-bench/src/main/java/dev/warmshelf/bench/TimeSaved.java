@@ -1,18 +1,18 @@
 package dev.warmshelf.bench;
 
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.plan.Footprint;
+import dev.warmshelf.shelf.Leaving;
 import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill;
 import dev.warmshelf.store.Fill.Life;
 import dev.warmshelf.store.Fill.Renewable;
 import dev.warmshelf.store.Keeper;
-import dev.warmshelf.store.Leaving;
 import dev.warmshelf.store.Room;
+import dev.warmshelf.trial.MovableTime;
 import dev.warmshelf.trial.Zipf;
 import java.io.PrintStream;
 import java.time.Duration;

@@ -1,20 +1,20 @@
 package dev.warmshelf.bench;
 
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.SystemTime;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Meters;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.record.ShelfRecording;
-import dev.warmshelf.shelf.AskedQuestion;
-import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
-import dev.warmshelf.shelf.ReadRequest;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.AskedQuestion;
+import dev.warmshelf.shelf.read.Ground;
+import dev.warmshelf.shelf.read.ReadRequest;
 import dev.warmshelf.store.Content;
+import dev.warmshelf.time.SystemTime;
+import dev.warmshelf.time.Watermark;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -62,8 +62,8 @@ public class WatchedHit {
 
   private final SystemTime time = SystemTime.start();
   private final Board board = new Board();
-  private final Shelf plain = shelf();
-  private final Shelf recorded = shelf();
+  private final AnswerShelf plain = shelf();
+  private final AnswerShelf recorded = shelf();
   private final Meters meters = new Meters();
   private final Asking[] askings = new Asking[KEYS];
 
@@ -166,12 +166,12 @@ public class WatchedHit {
     sink.consume(meters);
   }
 
-  private static Object ask(Shelf shelf, Asking asking) {
+  private static Object ask(AnswerShelf shelf, Asking asking) {
     return shelf.<Rows, Rows, RuntimeException>read(asking.key, asking, value -> value);
   }
 
-  private Shelf shelf() {
-    return new Shelf(
+  private AnswerShelf shelf() {
+    return new AnswerShelf(
         "bench", Policy.standard().tolerating(Duration.ofDays(1)), board, time, Ground.Trust.FEED);
   }
 }

@@ -10,9 +10,9 @@ import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.ValuePlan.Place;
 import dev.warmshelf.key.ValuePlan.Source;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Count;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.scenario.LocalPostgres;
 import dev.warmshelf.shared.PostgresStore;
 import dev.warmshelf.shared.StoreSchema;
@@ -756,7 +756,7 @@ public final class Hunt implements AutoCloseable {
         + "\n  wrong after "
         + find.after()
         + "\n  footprint "
-        + reading.footprint()
+        + reading.lanes()
         + "\n  kept   "
         + bag((List<?>) reading.value())
         + "\n  direct "

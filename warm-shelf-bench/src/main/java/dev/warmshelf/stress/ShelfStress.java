@@ -1,16 +1,16 @@
 package dev.warmshelf.stress;
 
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.TimeSource;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.shelf.Capacity;
-import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Ground;
+import dev.warmshelf.time.TimeSource;
+import dev.warmshelf.time.Watermark;
 import java.time.Instant;
 import java.util.List;
 import org.openjdk.jcstress.annotations.Actor;
@@ -52,8 +52,8 @@ public class ShelfStress {
   @State
   public static class Table {
     private final Board board = new Board(16);
-    private final Shelf shelf =
-        new Shelf(
+    private final AnswerShelf shelf =
+        new AnswerShelf(
             "stress",
             Policy.standard().holding(Capacity.entries(2)),
             board,

@@ -1,6 +1,7 @@
 package dev.warmshelf.cli;
 
 import dev.warmshelf.WarmShelf;
+import dev.warmshelf.base.Amounts;
 import dev.warmshelf.cli.command.ClearCommand;
 import dev.warmshelf.cli.command.ConfigCommand;
 import dev.warmshelf.cli.command.ExampleCommand;
@@ -17,7 +18,6 @@ import dev.warmshelf.cli.command.WatchCommand;
 import dev.warmshelf.cli.demo.DemoCommand;
 import dev.warmshelf.cli.screen.Failure;
 import dev.warmshelf.cli.screen.PlainText;
-import dev.warmshelf.shelf.Amounts;
 import java.io.FileDescriptor;
 import java.io.FileOutputStream;
 import java.io.OutputStreamWriter;

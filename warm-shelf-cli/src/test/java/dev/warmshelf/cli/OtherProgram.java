@@ -3,19 +3,19 @@ package dev.warmshelf.cli;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.SystemTime;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.jmx.Desk;
 import dev.warmshelf.jmx.JmxBeans;
 import dev.warmshelf.jmx.OpenValues;
 import dev.warmshelf.jmx.Program;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.scenario.OwnJava;
-import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Policy;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Ground;
+import dev.warmshelf.time.SystemTime;
+import dev.warmshelf.time.Watermark;
 import java.io.BufferedReader;
 import java.time.Duration;
 import java.util.List;
@@ -53,7 +53,7 @@ final class OtherProgram {
     Board board = new Board();
     board.advance(Watermark.now(time));
     Policy policy = Policy.standard().tolerating(Duration.ofHours(1));
-    Shelf shelf = new Shelf("main", policy, board, time, Ground.Trust.FEED);
+    AnswerShelf shelf = new AnswerShelf("main", policy, board, time, Ground.Trust.FEED);
     Footprint ports = Footprint.of(Lane.ofTable("public", "port"));
     for (int i = 0; i < 4; i++) {
       shelf.<String, RuntimeException>read(Key.named("test", "key"), ports, () -> "x");
@@ -101,7 +101,7 @@ final class OtherProgram {
           Map.entry("advice", "Do this: " + ODD));
 
   /** Clears whatever is to be cleared. */
-  private record StandIn(Shelf shelf) implements Desk {
+  private record StandIn(AnswerShelf shelf) implements Desk {
     @Override
     public Map<String, Object> attributes() {
       return Map.of(

@@ -17,7 +17,6 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.Set;
 import java.util.function.Function;
 import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
@@ -113,7 +112,10 @@ final class ConfigurationReader {
     } else if (drops.isEmpty() && fills) {
       throw block.wrong("'fills' goes with 'drops'");
     }
-    return new MethodRule(shelf, Set.copyOf(leftOut), Set.copyOf(drops), fills);
+    MethodRule rule = keeps && shelf != null ? MethodRule.keptOn(shelf) : MethodRule.nothing();
+    rule = rule.leavingOut(leftOut.toArray(String[]::new));
+    rule = rule.andDropping(drops.toArray(String[]::new));
+    return fills ? rule.andFilling() : rule;
   }
 
   private SharedBlock shared(YamlNode node) {

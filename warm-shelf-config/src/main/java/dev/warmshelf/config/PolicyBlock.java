@@ -3,12 +3,12 @@ package dev.warmshelf.config;
 import dev.warmshelf.shelf.Audit;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.shelf.Expiry;
+import dev.warmshelf.shelf.Leaving;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Renewal;
 import dev.warmshelf.shelf.Shown;
 import dev.warmshelf.shelf.WhenLost;
-import dev.warmshelf.store.Leaving;
 import dev.warmshelf.yaml.YamlNode;
 import java.time.Duration;
 import java.util.List;
@@ -65,48 +65,40 @@ final class PolicyBlock {
             block,
             "ttl",
             like.expiry(),
-            node -> like.expiry().andAfter(Values.durationOrNone(node)));
+            node -> {
+              Duration ttl = Values.durationOrNone(node);
+              return ttl == null ? like.expiry().withoutTtl() : like.expiry().andAfter(ttl);
+            });
     Expiry unused =
         mistakes.of(
             block,
             "unused-for",
             expiry,
-            node ->
-                with(expiry, Values.durationOrNone(node), expiry.ofEmpty(), expiry.withProcess()));
+            node -> {
+              Duration pause = Values.durationOrNone(node);
+              return pause == null ? expiry.evenIfUnused() : expiry.andUnusedFor(pause);
+            });
     Expiry empty =
         mistakes.of(
             block,
             "empty-ttl",
             unused,
-            node ->
-                with(unused, unused.sinceUse(), Values.durationOrNone(node), unused.withProcess()));
+            node -> {
+              Duration ttl = Values.durationOrNone(node);
+              return ttl == null ? unused.emptyLikeAny() : unused.andEmptyAfter(ttl);
+            });
     return like.expiring(
         mistakes.of(
             block,
             "ends-with-process",
             empty,
-            node -> with(empty, empty.sinceUse(), empty.ofEmpty(), Values.yes(node))));
-  }
-
-  private static Expiry with(
-      Expiry other, @Nullable Duration sinceUse, @Nullable Duration ofEmpty, boolean withProcess) {
-    return new Expiry(other.sinceFill(), sinceUse, other.end(), ofEmpty, withProcess);
+            node -> Values.yes(node) ? empty.andWithProcess() : empty.beyondProcess()));
   }
 
   private Policy holding(Policy like) {
     Capacity own = like.capacity();
     Capacity room =
-        mistakes.of(
-            block,
-            "room",
-            own,
-            node ->
-                new Capacity(
-                    true,
-                    Values.room(node).bytes(),
-                    own.entries(),
-                    own.largestShare(),
-                    own.leaving()));
+        mistakes.of(block, "room", own, node -> own.inRoomOfItsOwn(Values.room(node).bytes()));
     Capacity counted =
         mistakes.of(
             block,
@@ -136,9 +128,11 @@ final class PolicyBlock {
             node ->
                 switch (Values.oneOf(node, List.of("mend", "look-again", "load"))) {
                   case "mend" ->
-                      own.mendsFrom() == null
-                          ? with(Renewal.mending(), own.aheadShare())
-                          : own; // as long as the loads of another that mends
+                      own.mendsFrom().isPresent()
+                          ? own
+                          : with(
+                              Renewal.mending(),
+                              own.aheadShare()); // as long as the loads of another that mends
                   case "look-again" -> with(Renewal.lookingAgain(), own.aheadShare());
                   default -> with(Renewal.loading(), own.aheadShare());
                 });
@@ -148,7 +142,7 @@ final class PolicyBlock {
             "mends-from",
             then,
             node -> {
-              if (then.mendsFrom() == null) {
+              if (then.mendsFrom().isEmpty()) {
                 throw node.wrong("'mends-from' goes with 'when-changed: mend' only; remove one");
               }
               return with(Renewal.mendingFrom(Values.duration(node)), then.aheadShare());
@@ -162,7 +156,7 @@ final class PolicyBlock {
   }
 
   private static Renewal with(Renewal other, double aheadShare) {
-    return new Renewal(other.looksAgain(), other.mendsFrom(), aheadShare);
+    return aheadShare == 0 ? other.notAhead() : other.ahead(aheadShare);
   }
 
   private Policy servingOld(Policy like) {

@@ -1,7 +1,7 @@
 package dev.warmshelf.config;
 
 import dev.warmshelf.Folds;
-import dev.warmshelf.shelf.Amounts;
+import dev.warmshelf.base.Amounts;
 import dev.warmshelf.shelf.Recipe;
 import dev.warmshelf.yaml.YamlException;
 import dev.warmshelf.yaml.YamlNode;

@@ -1,6 +1,6 @@
 package dev.warmshelf.config;
 
-import dev.warmshelf.shelf.Amounts;
+import dev.warmshelf.base.Amounts;
 import dev.warmshelf.shelf.Capacity;
 import dev.warmshelf.yaml.YamlNode;
 import java.time.Duration;

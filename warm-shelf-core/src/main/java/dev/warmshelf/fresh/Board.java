@@ -2,9 +2,11 @@ package dev.warmshelf.fresh;
 
 import dev.warmshelf.fresh.HeldLanes.Cell;
 import dev.warmshelf.lane.Change;
-import dev.warmshelf.lane.Footprint;
-import dev.warmshelf.lane.Interest;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.plan.Footprint;
+import dev.warmshelf.plan.Interest;
+import dev.warmshelf.time.TimeSource;
+import dev.warmshelf.time.Watermark;
 import java.lang.invoke.MethodHandles;
 import java.lang.invoke.VarHandle;
 import java.time.Duration;

@@ -1,7 +1,7 @@
 package dev.warmshelf.fresh;
 
 import dev.warmshelf.fresh.HeldLanes.Cell;
-import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.plan.Footprint;
 import java.lang.invoke.VarHandle;
 import java.lang.ref.Reference;
 import java.lang.ref.ReferenceQueue;

@@ -1,6 +1,6 @@
 package dev.warmshelf.fresh;
 
-import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.plan.Footprint;
 import java.util.concurrent.atomic.AtomicLong;
 
 /**

@@ -1,6 +1,7 @@
 package dev.warmshelf.fresh;
 
 import dev.warmshelf.lane.Change;
+import dev.warmshelf.time.Watermark;
 import java.util.List;
 import org.jspecify.annotations.Nullable;
 

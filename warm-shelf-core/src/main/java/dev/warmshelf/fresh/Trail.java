@@ -2,6 +2,7 @@ package dev.warmshelf.fresh;
 
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.time.Watermark;
 import java.util.Collection;
 import java.util.List;
 import java.util.Map;
@@ -47,7 +48,7 @@ final class Trail {
   private record Noted(
       long place, long tick, @Nullable Watermark covered, Before before, Change change) {
     int rows() {
-      return change.rows() == null ? 0 : change.rows().size();
+      return change.rows().map(List::size).orElse(0);
     }
   }
 

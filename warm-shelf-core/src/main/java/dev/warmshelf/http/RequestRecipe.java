@@ -1,7 +1,5 @@
 package dev.warmshelf.http;
 
-import dev.warmshelf.key.Key;
-import dev.warmshelf.key.KeyShape;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.List;
@@ -10,9 +8,11 @@ import java.util.Map;
 import java.util.Set;
 import java.util.TreeMap;
 import java.util.TreeSet;
+import java.util.stream.Collectors;
 
 /**
- * Makes keys from requests: a path and a query string in normal form, and chosen headers.
+ * Makes questions of requests: a path and a query string in normal form, and chosen headers. Such a
+ * text is an input of a computation, or the name of a value of the program's own.
  *
  * <p>Normal form is that of RFC 3986, section 6.2.2: percent-encoded octets in capitals, those of
  * unreserved characters decoded, dot segments removed. The parameters of the query are put in order
@@ -55,46 +55,44 @@ public final class RequestRecipe {
   }
 
   /**
-   * The key of a request.
+   * A request in normal form: the same text for two that ask the same, another one for any other.
    *
    * @param target a path and perhaps a query string, as a request line has it
    * @param requestHeaders all of the request's headers; only the chosen ones count
+   * @return the path, the parameters, and the chosen headers on lines of their own
    * @throws IllegalArgumentException if the target does not begin with a slash, or has a percent
    *     sign that two hexadecimal digits do not follow
    */
-  public Key key(String namespace, String target, Map<String, List<String>> requestHeaders) {
+  public String question(String target, Map<String, List<String>> requestHeaders) {
     int question = target.indexOf('?');
     String path = question < 0 ? target : target.substring(0, question);
     if (!path.startsWith("/")) {
       throw new IllegalArgumentException(
           "A request's target begins with a slash, but this is '" + target + "'.");
     }
-    List<Object> parameters = question < 0 ? List.of() : parameters(target.substring(question + 1));
-    return Key.of(
-        KeyShape.of(namespace, "request"),
-        new String[] {"path", "parameters", "headers"},
-        new Object[] {withoutDotSegments(normal(path)), parameters, headers(requestHeaders)});
+    String parameters = question < 0 ? "" : parameters(target.substring(question + 1));
+    return onOneLine(withoutDotSegments(normal(path)))
+        + (parameters.isEmpty() ? "" : "?" + onOneLine(parameters))
+        + headers(requestHeaders);
   }
 
-  private List<Object> parameters(String query) {
-    TreeMap<String, List<Object>> byName = new TreeMap<>();
+  /** In order of their names. A name without an equals sign is not one with an empty value. */
+  private String parameters(String query) {
+    TreeMap<String, List<String>> byName = new TreeMap<>();
     for (String part : query.split("&", -1)) {
       if (!part.isEmpty()) {
         int equals = part.indexOf('=');
         String name = normal(equals < 0 ? part : part.substring(0, equals));
         if (!leftOut.contains(name)) {
-          // A name without an equals sign is not one with an empty value.
-          Object value = equals < 0 ? List.of() : normal(part.substring(equals + 1));
-          byName.computeIfAbsent(name, n -> new ArrayList<>()).add(value);
+          String value = equals < 0 ? "" : "=" + normal(part.substring(equals + 1));
+          byName.computeIfAbsent(name, n -> new ArrayList<>()).add(name + value);
         }
       }
     }
-    List<Object> parameters = new ArrayList<>();
-    byName.forEach((name, values) -> parameters.add(List.of(name, values)));
-    return parameters;
+    return byName.values().stream().flatMap(List::stream).collect(Collectors.joining("&"));
   }
 
-  private List<Object> headers(Map<String, List<String>> requestHeaders) {
+  private String headers(Map<String, List<String>> requestHeaders) {
     TreeMap<String, List<String>> chosen = new TreeMap<>();
     requestHeaders.forEach(
         (name, values) -> {
@@ -103,9 +101,15 @@ public final class RequestRecipe {
             chosen.computeIfAbsent(folded, n -> new ArrayList<>()).addAll(values);
           }
         });
-    List<Object> named = new ArrayList<>();
-    chosen.forEach((name, values) -> named.add(List.of(name, values)));
-    return named;
+    StringBuilder lines = new StringBuilder();
+    chosen.forEach(
+        (name, values) ->
+            values.forEach(value -> lines.append("\n" + name + ": ").append(onOneLine(value))));
+    return lines.toString();
+  }
+
+  private static String onOneLine(String text) {
+    return text.replace("\\", "\\\\").replace("\n", "\\n");
   }
 
   /** RFC 3986, 6.2.2.1 and 6.2.2.2. */

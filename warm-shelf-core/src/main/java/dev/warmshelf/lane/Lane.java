@@ -1,6 +1,5 @@
 package dev.warmshelf.lane;
 
-import dev.warmshelf.key.Key;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Set;
@@ -68,8 +67,8 @@ public final class Lane implements Comparable<Lane> {
   }
 
   /** What a shelf ticks when one of its keys is cleared. */
-  public static Lane ofClearing(String shelf, Key key) {
-    return new Lane(Kind.CLEARING, List.of(shelf, key.digest()));
+  public static Lane ofClearing(String shelf, String keyDigest) {
+    return new Lane(Kind.CLEARING, List.of(shelf, keyDigest));
   }
 
   /** What a shelf ticks when the answers to all questions of a form are cleared. */

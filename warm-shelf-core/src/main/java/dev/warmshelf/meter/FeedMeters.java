@@ -2,6 +2,7 @@ package dev.warmshelf.meter;
 
 import java.util.LinkedHashMap;
 import java.util.Map;
+import java.util.Optional;
 import java.util.concurrent.atomic.LongAdder;
 import java.util.regex.Pattern;
 import org.jspecify.annotations.Nullable;
@@ -95,7 +96,8 @@ public final class FeedMeters {
   /** The counts as they are now. */
   public synchronized Snapshot snapshot() {
     Commits commits = new Commits(told.sum(), waited.sum());
-    return new Snapshot(state, trouble, batches, changes, resets, losses, commits);
+    return new Snapshot(
+        state, Optional.ofNullable(trouble), batches, changes, resets, losses, commits);
   }
 
   /**
@@ -109,7 +111,7 @@ public final class FeedMeters {
   /**
    * The counts at a moment.
    *
-   * @param trouble why the feed is lost; null unless it is
+   * @param trouble why the feed is lost; empty unless it is
    * @param batches how often the feed has looked
    * @param changes how many changes it has found
    * @param resets how often everything kept was invalidated at once
@@ -118,7 +120,7 @@ public final class FeedMeters {
    */
   public record Snapshot(
       State state,
-      @Nullable String trouble,
+      Optional<String> trouble,
       long batches,
       long changes,
       long resets,

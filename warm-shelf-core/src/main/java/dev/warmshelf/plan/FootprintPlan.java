@@ -2,7 +2,6 @@ package dev.warmshelf.plan;
 
 import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.ColumnKind;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import java.util.ArrayList;
 import java.util.Collections;

@@ -47,7 +47,7 @@ public record MendingPlan(List<Division> divisions, List<Sort> order) {
       Set<String> parts = new HashSet<>();
       for (Change change : changes) {
         Set<String> tell = columns.get(change.table());
-        List<ChangedRow> rows = change.rows();
+        List<ChangedRow> rows = change.rows().orElse(null);
         if (tell == null || rows == null) {
           return null;
         }

@@ -113,7 +113,7 @@ public record ProbePlan(Map<Lane, List<Link>> links) {
     Set<Lane> changed = new HashSet<>();
     for (Change change : touching) {
       List<Link> places = links.get(change.table());
-      List<ChangedRow> rows = change.rows();
+      List<ChangedRow> rows = change.rows().orElse(null);
       if (places == null || rows == null) {
         return null;
       }

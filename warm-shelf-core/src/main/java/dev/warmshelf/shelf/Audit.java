@@ -1,23 +1,19 @@
 package dev.warmshelf.shelf;
 
-/**
- * How many hits are read again directly, off the caller's path, to see whether they were right.
- *
- * @param share of the hits that are audited, from 0 for none to 1 for all
- * @param perSecond how many audits there are a second at most
- * @param budget how much of the time that the database spends on the shelf's loads may be spent on
- *     its audits besides, such as 0.001; {@link Double#POSITIVE_INFINITY} for any
- */
-public record Audit(double share, int perSecond, double budget) {
+import java.util.Arrays;
+import java.util.List;
+import org.jspecify.annotations.Nullable;
+
+/** How many hits are read again directly, off the caller's path, to see whether they were right. */
+public final class Audit extends Terms {
   private static final Audit NONE = new Audit(0, 1, 0);
   private static final Audit STANDARD = new Audit(1, 1, 0.001);
 
-  /**
-   * A share from 0 to 1, some audits a second, and some budget.
-   *
-   * @throws IllegalArgumentException if any is out of range
-   */
-  public Audit {
+  private final double share;
+  private final int perSecond;
+  private final double budget;
+
+  private Audit(double share, int perSecond, double budget) {
     if (!(share >= 0 && share <= 1)) {
       throw new IllegalArgumentException(
           "The share of hits to audit must be between 0 and 1, but is " + share + ".");
@@ -29,6 +25,9 @@ public record Audit(double share, int perSecond, double budget) {
     if (!(budget >= 0)) {
       throw new IllegalArgumentException("A budget cannot be negative, but is " + budget + ".");
     }
+    this.share = share;
+    this.perSecond = perSecond;
+    this.budget = budget;
   }
 
   /** No audits. */
@@ -73,5 +72,28 @@ public record Audit(double share, int perSecond, double budget) {
   /** Whether no hit is audited. */
   public boolean isNone() {
     return share == 0 || budget == 0;
+  }
+
+  /** Of the hits that are audited, from 0 for none to 1 for all. */
+  public double share() {
+    return share;
+  }
+
+  /** How many audits there are a second at most. */
+  public int perSecond() {
+    return perSecond;
+  }
+
+  /**
+   * How much of the time that the database spends on the shelf's loads may be spent on its audits
+   * besides, such as 0.001; {@link Double#POSITIVE_INFINITY} for any.
+   */
+  public double budget() {
+    return budget;
+  }
+
+  @Override
+  List<@Nullable Object> terms() {
+    return Arrays.asList(share, perSecond, budget);
   }
 }

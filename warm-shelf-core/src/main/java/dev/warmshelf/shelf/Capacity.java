@@ -1,24 +1,15 @@
 package dev.warmshelf.shelf;
 
-import dev.warmshelf.fresh.TimeSource;
-import dev.warmshelf.store.Leaving;
-import dev.warmshelf.store.Room;
+import java.util.Arrays;
+import java.util.List;
 import java.util.Objects;
+import org.jspecify.annotations.Nullable;
 
 /**
  * How much a shelf may hold, and what leaves first when that is reached. Bytes are estimates of
  * what answers take on the heap, with their keys and lanes.
- *
- * @param ofItsOwn whether that is the shelf's alone; if not, it shares one room with all shelves of
- *     the program that do not either
- * @param bytes the most that its answers may take together, at least 1
- * @param entries the most answers at a time, at least 1
- * @param largestShare the largest part of the bytes that one answer may take: more than 0, at most
- *     1; a larger one is given to whoever asks, and not kept
- * @param leaving what leaves first
  */
-public record Capacity(
-    boolean ofItsOwn, long bytes, long entries, double largestShare, Leaving leaving) {
+public final class Capacity extends Terms {
   private static final double SHARED_PART_OF_HEAP = 0.25;
   private static final double LARGEST_SHARE = 0.125;
   private static final Capacity SHARED =
@@ -29,12 +20,14 @@ public record Capacity(
           LARGEST_SHARE,
           Leaving.LEAST_TIME_SAVED);
 
-  /**
-   * Some room.
-   *
-   * @throws IllegalArgumentException if there is none, or the share is none
-   */
-  public Capacity {
+  private final boolean ofItsOwn;
+  private final long bytes;
+  private final long entries;
+  private final double largestShare;
+  private final Leaving leaving;
+
+  private Capacity(
+      boolean ofItsOwn, long bytes, long entries, double largestShare, Leaving leaving) {
     Objects.requireNonNull(leaving, "leaving");
     if (bytes < 1 || entries < 1) {
       throw new IllegalArgumentException(
@@ -49,6 +42,11 @@ public record Capacity(
               + largestShare
               + ".");
     }
+    this.ofItsOwn = ofItsOwn;
+    this.bytes = bytes;
+    this.entries = entries;
+    this.largestShare = largestShare;
+    this.leaving = leaving;
   }
 
   /**
@@ -119,6 +117,16 @@ public record Capacity(
     return adjusted(entries, largestShare, first);
   }
 
+  /**
+   * The same in room of the shelf's own.
+   *
+   * @param most bytes in it
+   * @throws IllegalArgumentException if it is less than one
+   */
+  public Capacity inRoomOfItsOwn(long most) {
+    return new Capacity(true, most, entries, largestShare, leaving);
+  }
+
   private Capacity adjusted(long most, double part, Leaving first) {
     if (!ofItsOwn) {
       throw new IllegalArgumentException(
@@ -128,13 +136,43 @@ public record Capacity(
     return new Capacity(true, bytes, most, part, first);
   }
 
-  /** Such a room, empty. */
-  public Room room(TimeSource time) {
-    long largest = Math.max(1, (long) (bytes * largestShare));
-    return new Room(bytes, entries, largest, leaving, time);
-  }
-
   private static long partOfHeap(double part) {
     return (long) (Runtime.getRuntime().maxMemory() * part);
+  }
+
+  /**
+   * Whether that is the shelf's alone; if not, it shares one room with all shelves of the program
+   * that do not either.
+   */
+  public boolean ofItsOwn() {
+    return ofItsOwn;
+  }
+
+  /** The most that its answers may take together, at least 1. */
+  public long bytes() {
+    return bytes;
+  }
+
+  /** The most answers at a time, at least 1. */
+  public long entries() {
+    return entries;
+  }
+
+  /**
+   * The largest part of the bytes that one answer may take: more than 0, at most 1; a larger one is
+   * given to whoever asks, and not kept.
+   */
+  public double largestShare() {
+    return largestShare;
+  }
+
+  /** What leaves first. */
+  public Leaving leaving() {
+    return leaving;
+  }
+
+  @Override
+  List<@Nullable Object> terms() {
+    return Arrays.asList(ofItsOwn, bytes, entries, largestShare, leaving);
   }
 }

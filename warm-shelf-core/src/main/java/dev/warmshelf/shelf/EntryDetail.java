@@ -1,6 +1,5 @@
 package dev.warmshelf.shelf;
 
-import dev.warmshelf.store.Content;
 import java.util.List;
 
 /**
@@ -10,7 +9,7 @@ import java.util.List;
  * @param fence the board's tick before its load
  * @param rows its first rows; no columns if they are not shown
  */
-public record EntryDetail(EntryView entry, List<LaneView> lanes, long fence, Content.Rows rows) {
+public record EntryDetail(EntryView entry, List<LaneView> lanes, long fence, Rows rows) {
   /**
    * A lane that an answer depends on.
    *
@@ -18,4 +17,15 @@ public record EntryDetail(EntryView entry, List<LaneView> lanes, long fence, Con
    * @param changed whether it has changed since the answer was read
    */
   public record LaneView(String name, long tick, boolean changed) {}
+
+  /**
+   * Rows as texts.
+   *
+   * @param columns their names
+   * @param rows as many texts each; {@code null} stands for null
+   */
+  public record Rows(List<String> columns, List<List<String>> rows) {
+    /** No columns. */
+    public static final Rows NONE = new Rows(List.of(), List.of());
+  }
 }

@@ -1,6 +1,5 @@
 package dev.warmshelf.shelf;
 
-import dev.warmshelf.store.Fill.LoadedBy;
 import java.util.List;
 
 /**
@@ -54,6 +53,25 @@ public record EntryView(
     /** Whether it may be served. */
     public boolean isFresh() {
       return whyNot.isEmpty();
+    }
+  }
+
+  /** Who has loaded an answer. */
+  public enum LoadedBy {
+    /** The one that holds it. */
+    THIS_PROCESS,
+    /** One that ran before it, by way of a file. */
+    EARLIER_PROCESS,
+    /** One that runs beside it, by way of a shared store. */
+    OTHER_PROCESS;
+
+    /** In words. */
+    public String inWords() {
+      return switch (this) {
+        case THIS_PROCESS -> "here";
+        case EARLIER_PROCESS -> "earlier process";
+        case OTHER_PROCESS -> "other process";
+      };
     }
   }
 }

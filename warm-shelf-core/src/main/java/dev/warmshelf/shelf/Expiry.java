@@ -1,32 +1,19 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.base.Durations;
-import dev.warmshelf.fresh.TimeSource;
-import dev.warmshelf.store.Fill.Life;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.LocalTime;
 import java.time.ZoneId;
 import java.time.ZonedDateTime;
+import java.util.Arrays;
+import java.util.List;
 import java.util.Objects;
+import java.util.Optional;
 import org.jspecify.annotations.Nullable;
 
-/**
- * How long an answer may be served, however fresh it is. What ends first ends it.
- *
- * @param sinceFill how long after it was loaded; null for ever
- * @param sinceUse how long after it was last asked for; null for ever
- * @param end the moment at which it ends; null for none
- * @param ofEmpty how long after it was loaded if it has no rows; zero for not at all, null for as
- *     long as any other
- * @param withProcess whether it ends with the process, though the program remembers answers
- */
-public record Expiry(
-    @Nullable Duration sinceFill,
-    @Nullable Duration sinceUse,
-    @Nullable End end,
-    @Nullable Duration ofEmpty,
-    boolean withProcess) {
+/** How long an answer may be served, however fresh it is. What ends first ends it. */
+public final class Expiry extends Terms {
   private static final Expiry NEVER = new Expiry(null, null, null, null, false);
 
   /** A moment of the wall clock, by when an answer was loaded. Thread-safe. */
@@ -53,12 +40,18 @@ public record Expiry(
     }
   }
 
-  /**
-   * Durations longer than zero; for empty answers also zero.
-   *
-   * @throws IllegalArgumentException if one is not
-   */
-  public Expiry {
+  private final @Nullable Duration sinceFill;
+  private final @Nullable Duration sinceUse;
+  private final @Nullable End end;
+  private final @Nullable Duration ofEmpty;
+  private final boolean withProcess;
+
+  private Expiry(
+      @Nullable Duration sinceFill,
+      @Nullable Duration sinceUse,
+      @Nullable End end,
+      @Nullable Duration ofEmpty,
+      boolean withProcess) {
     if (sinceFill != null) {
       Durations.requirePositive("TTL", sinceFill);
     }
@@ -69,6 +62,11 @@ public record Expiry(
       throw new IllegalArgumentException(
           "An empty answer's life cannot be negative, but is " + ofEmpty + ".");
     }
+    this.sinceFill = sinceFill;
+    this.sinceUse = sinceUse;
+    this.end = end;
+    this.ofEmpty = ofEmpty;
+    this.withProcess = withProcess;
   }
 
   /** Answers are served as long as they are fresh, however old. */
@@ -85,13 +83,22 @@ public record Expiry(
     return NEVER.andAfter(Objects.requireNonNull(ttl, "ttl"));
   }
 
-  /** The same, with another time since the load, or null for none. */
-  public Expiry andAfter(@Nullable Duration ttl) {
+  /** The same without a time since the load. */
+  public Expiry withoutTtl() {
+    return new Expiry(null, sinceUse, end, ofEmpty, withProcess);
+  }
+
+  /**
+   * The same, with another time since the load.
+   *
+   * @throws IllegalArgumentException if it is not longer than zero
+   */
+  public Expiry andAfter(Duration ttl) {
     return new Expiry(ttl, sinceUse, end, ofEmpty, withProcess);
   }
 
   /**
-   * And so long after it was last asked for, to within {@link dev.warmshelf.fresh.SystemTime#STEP}.
+   * And so long after it was last asked for, to within {@link dev.warmshelf.time.SystemTime#STEP}.
    *
    * @throws IllegalArgumentException if it is not longer than zero
    */
@@ -118,6 +125,21 @@ public record Expiry(
     return new Expiry(sinceFill, sinceUse, end, Objects.requireNonNull(ttl, "ttl"), withProcess);
   }
 
+  /** The same, however long it is not asked for. */
+  public Expiry evenIfUnused() {
+    return new Expiry(sinceFill, null, end, ofEmpty, withProcess);
+  }
+
+  /** The same, with an empty answer as long as any other. */
+  public Expiry emptyLikeAny() {
+    return new Expiry(sinceFill, sinceUse, end, null, withProcess);
+  }
+
+  /** The same, and not with the process. */
+  public Expiry beyondProcess() {
+    return new Expiry(sinceFill, sinceUse, end, ofEmpty, false);
+  }
+
   /** And with the process, at the latest: no later one is given it. */
   public Expiry andWithProcess() {
     return new Expiry(sinceFill, sinceUse, end, ofEmpty, true);
@@ -128,27 +150,36 @@ public record Expiry(
     return sinceFill != null || end != null;
   }
 
-  /** How long an answer that is loaded now may be served. */
-  Life life(boolean isEmpty, TimeSource time) {
-    long sinceFill = nanos(isEmpty && ofEmpty != null ? ofEmpty : this.sinceFill);
-    if (end != null) {
-      Instant now = time.wall();
-      sinceFill = Math.min(sinceFill, nanos(Duration.between(now, end.after(now))));
-    }
-    return new Life(sinceFill, nanos(sinceUse));
+  /** How long after it was loaded; empty for ever. */
+  public Optional<Duration> sinceFill() {
+    return Optional.ofNullable(sinceFill);
   }
 
-  /** The life of an answer that is kept already, if this ends it sooner. */
-  Life shorter(Life life, boolean isEmpty) {
-    Duration ttl = isEmpty && ofEmpty != null ? ofEmpty : sinceFill;
-    return new Life(
-        Math.min(life.sinceFill(), nanos(ttl)), Math.min(life.sinceUse(), nanos(sinceUse)));
+  /** How long after it was last asked for; empty for ever. */
+  public Optional<Duration> sinceUse() {
+    return Optional.ofNullable(sinceUse);
   }
 
-  private static long nanos(@Nullable Duration duration) {
-    if (duration == null) {
-      return Long.MAX_VALUE;
-    }
-    return duration.isNegative() ? 0 : Durations.saturatedNanos(duration);
+  /** The moment at which it ends; empty for none. */
+  public Optional<End> end() {
+    return Optional.ofNullable(end);
+  }
+
+  /**
+   * How long after it was loaded if it has no rows; zero for not at all, empty for as long as any
+   * other.
+   */
+  public Optional<Duration> ofEmpty() {
+    return Optional.ofNullable(ofEmpty);
+  }
+
+  /** Whether it ends with the process, though the program remembers answers. */
+  public boolean withProcess() {
+    return withProcess;
+  }
+
+  @Override
+  List<@Nullable Object> terms() {
+    return Arrays.asList(sinceFill, sinceUse, end, ofEmpty, withProcess);
   }
 }

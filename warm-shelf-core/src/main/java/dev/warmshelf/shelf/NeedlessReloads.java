@@ -36,7 +36,8 @@ public record NeedlessReloads(String table, Amount recent, Amount all, List<Stri
     /** Not one. */
     public static final Amount NONE = new Amount(0, 0, 0);
 
-    Amount and(Amount more) {
+    /** Both together. */
+    public Amount and(Amount more) {
       return new Amount(reloads + more.reloads, needless + more.needless, nanos + more.nanos);
     }
 

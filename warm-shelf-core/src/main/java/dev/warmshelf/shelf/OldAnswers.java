@@ -1,7 +1,9 @@
 package dev.warmshelf.shelf;
 
-import dev.warmshelf.base.Durations;
 import java.time.Duration;
+import java.util.Arrays;
+import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * Whether answers that are out of date may be served on purpose, for how long, and when they are
@@ -10,25 +12,16 @@ import java.time.Duration;
  *
  * <p>Whatever was cleared, by key, tag, table, shelf or a change of the schema, is never served
  * again; nor is what has expired.
- *
- * @param whileLoading an old answer may be served that misses no change older than this; zero for
- *     none
- * @param loadFrom a new one is loaded in the background, once the old one misses a change older
- *     than this
- * @param whenFailing if the database fails to answer, an old one may be served that misses no
- *     change older than this; zero for none
  */
-public record OldAnswers(Duration whileLoading, Duration loadFrom, Duration whenFailing) {
+public final class OldAnswers extends Terms {
   private static final OldAnswers NONE =
       new OldAnswers(Duration.ZERO, Duration.ZERO, Duration.ZERO);
 
-  /**
-   * Durations of zero or longer.
-   *
-   * @throws IllegalArgumentException if one is negative, or loading begins after the old answer's
-   *     time is over
-   */
-  public OldAnswers {
+  private final Duration whileLoading;
+  private final Duration loadFrom;
+  private final Duration whenFailing;
+
+  private OldAnswers(Duration whileLoading, Duration loadFrom, Duration whenFailing) {
     if (whileLoading.isNegative() || loadFrom.isNegative() || whenFailing.isNegative()) {
       throw new IllegalArgumentException(
           "How old an answer may be cannot be negative, but is one of "
@@ -38,14 +31,10 @@ public record OldAnswers(Duration whileLoading, Duration loadFrom, Duration when
               + " and "
               + whenFailing
               + ".");
-    } else if (loadFrom.compareTo(whileLoading) > 0) {
-      throw new IllegalArgumentException(
-          "A new answer must be loaded while the old one may be served: for "
-              + whileLoading
-              + ", but loading begins after "
-              + loadFrom
-              + ".");
     }
+    this.whileLoading = whileLoading;
+    this.loadFrom = loadFrom;
+    this.whenFailing = whenFailing;
   }
 
   /** None are served. The default. */
@@ -84,20 +73,26 @@ public record OldAnswers(Duration whileLoading, Duration loadFrom, Duration when
     return new OldAnswers(whileLoading, loadFrom, bound);
   }
 
-  /** How long after its first missed change an answer is of use to somebody. */
-  long longestNanos() {
-    return Math.max(whileLoadingNanos(), whenFailingNanos());
+  /** An old answer may be served that misses no change older than this; zero for none. */
+  public Duration whileLoading() {
+    return whileLoading;
   }
 
-  long whileLoadingNanos() {
-    return Durations.saturatedNanos(whileLoading);
+  /** A new one is loaded in the background, once the old one misses a change older than this. */
+  public Duration loadFrom() {
+    return loadFrom;
   }
 
-  long loadFromNanos() {
-    return Durations.saturatedNanos(loadFrom);
+  /**
+   * If the database fails to answer, an old one may be served that misses no change older than
+   * this; zero for none.
+   */
+  public Duration whenFailing() {
+    return whenFailing;
   }
 
-  long whenFailingNanos() {
-    return Durations.saturatedNanos(whenFailing);
+  @Override
+  List<@Nullable Object> terms() {
+    return Arrays.asList(whileLoading, loadFrom, whenFailing);
   }
 }

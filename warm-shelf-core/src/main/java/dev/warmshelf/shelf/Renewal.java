@@ -1,22 +1,17 @@
 package dev.warmshelf.shelf;
 
-import dev.warmshelf.base.Durations;
 import java.time.Duration;
+import java.util.Arrays;
+import java.util.List;
 import java.util.Objects;
+import java.util.Optional;
 import org.jspecify.annotations.Nullable;
 
 /**
  * What to do with an answer once something that it depends on has changed, before all of it is
  * loaded again.
- *
- * @param looksAgain whether to look first if the changes can make a difference to the answer,
- *     without asking the database
- * @param mendsFrom how long a load must have taken for its answer to be mended: where it falls into
- *     parts, only those are asked for that the changes have touched; null for never
- * @param aheadShare how much of the database's time may go into renewing answers before anybody
- *     asks for them again, in seconds of loading a second; 0 for not at all
  */
-public record Renewal(boolean looksAgain, @Nullable Duration mendsFrom, double aheadShare) {
+public final class Renewal extends Terms {
   /** What loads sooner costs less than asking for parts and waiting for the feed. */
   private static final Duration WORTH_MENDING = Duration.ofMillis(5);
 
@@ -24,13 +19,11 @@ public record Renewal(boolean looksAgain, @Nullable Duration mendsFrom, double a
   private static final Renewal LOOKING_AGAIN = new Renewal(true, null, 0);
   private static final Renewal MENDING = new Renewal(true, WORTH_MENDING, 0);
 
-  /**
-   * What is mended is looked at first.
-   *
-   * @throws IllegalArgumentException if it is to be mended without a second look, or the duration
-   *     or the share is negative
-   */
-  public Renewal {
+  private final boolean looksAgain;
+  private final @Nullable Duration mendsFrom;
+  private final double aheadShare;
+
+  private Renewal(boolean looksAgain, @Nullable Duration mendsFrom, double aheadShare) {
     if (!(aheadShare >= 0)) {
       throw new IllegalArgumentException("A share cannot be negative, but is " + aheadShare + ".");
     }
@@ -38,6 +31,9 @@ public record Renewal(boolean looksAgain, @Nullable Duration mendsFrom, double a
       throw new IllegalArgumentException(
           "What is mended is looked at first, and took some time to load: " + mendsFrom);
     }
+    this.looksAgain = looksAgain;
+    this.mendsFrom = mendsFrom;
+    this.aheadShare = aheadShare;
   }
 
   /** Load it again. */
@@ -83,7 +79,37 @@ public record Renewal(boolean looksAgain, @Nullable Duration mendsFrom, double a
     return new Renewal(looksAgain, mendsFrom, secondsPerSecond);
   }
 
-  long mendsFromNanos() {
-    return mendsFrom == null ? Long.MAX_VALUE : Durations.saturatedNanos(mendsFrom);
+  /** The same, and nothing is renewed before somebody asks. */
+  public Renewal notAhead() {
+    return new Renewal(looksAgain, mendsFrom, 0);
+  }
+
+  /**
+   * Whether to look first if the changes can make a difference to the answer, without asking the
+   * database.
+   */
+  public boolean looksAgain() {
+    return looksAgain;
+  }
+
+  /**
+   * How long a load must have taken for its answer to be mended: where it falls into parts, only
+   * those are asked for that the changes have touched; empty for never.
+   */
+  public Optional<Duration> mendsFrom() {
+    return Optional.ofNullable(mendsFrom);
+  }
+
+  /**
+   * How much of the database's time may go into renewing answers before anybody asks for them
+   * again, in seconds of loading a second; 0 for not at all.
+   */
+  public double aheadShare() {
+    return aheadShare;
+  }
+
+  @Override
+  List<@Nullable Object> terms() {
+    return Arrays.asList(looksAgain, mendsFrom, aheadShare);
   }
 }

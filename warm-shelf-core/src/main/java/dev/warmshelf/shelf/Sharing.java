@@ -2,7 +2,10 @@ package dev.warmshelf.shelf;
 
 import dev.warmshelf.spi.store.SharedStore;
 import java.time.Duration;
+import java.util.Arrays;
+import java.util.List;
 import java.util.Objects;
+import java.util.Optional;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -13,36 +16,35 @@ import org.jspecify.annotations.Nullable;
  * <p>It needs a feed. Answers of shelves that end with their process ({@link
  * dev.warmshelf.shelf.Expiry#andWithProcess}) are not shared, nor are the program's own values
  * ({@code WarmShelf.values}). Where the store is away or slow the database answers.
- *
- * @param store closed together with the {@code WarmShelf}
- * @param waiting how long to wait at most for an answer that another process is loading
- * @param queueBytes how much may wait to be written to it; what is more is left out
- * @param answerBytes how large an answer may be in it
- * @param fromLoadOf how long the load of an answer must have taken; null for twice what it takes to
- *     ask the store
  */
-public record Sharing(
-    SharedStore store,
-    Duration waiting,
-    long queueBytes,
-    long answerBytes,
-    @Nullable Duration fromLoadOf) {
+public final class Sharing extends Terms {
   private static final Duration USUAL_WAIT = Duration.ofSeconds(1);
   private static final long USUAL_QUEUE = 16L << 20;
   private static final long USUAL_ANSWER = 1L << 20;
 
-  /**
-   * Checked.
-   *
-   * @throws IllegalArgumentException if a duration is negative, or a size less than 1
-   */
-  public Sharing {
+  private final SharedStore store;
+  private final Duration waiting;
+  private final long queueBytes;
+  private final long answerBytes;
+  private final @Nullable Duration fromLoadOf;
+
+  private Sharing(
+      SharedStore store,
+      Duration waiting,
+      long queueBytes,
+      long answerBytes,
+      @Nullable Duration fromLoadOf) {
     Objects.requireNonNull(store, "store");
     if (waiting.isNegative() || (fromLoadOf != null && fromLoadOf.isNegative())) {
       throw new IllegalArgumentException("Nobody waits for less than no time.");
     } else if (queueBytes < 1 || answerBytes < 1) {
       throw new IllegalArgumentException("A queue and its answers have some bytes.");
     }
+    this.store = store;
+    this.waiting = waiting;
+    this.queueBytes = queueBytes;
+    this.answerBytes = answerBytes;
+    this.fromLoadOf = fromLoadOf;
   }
 
   /** Through this store: a wait of a second, 16 MiB on their way, answers of 1 MiB at most. */
@@ -68,5 +70,37 @@ public record Sharing(
   /** The same for answers whose load took so long at least. */
   public Sharing fromLoadsOf(Duration least) {
     return new Sharing(store, waiting, queueBytes, answerBytes, least);
+  }
+
+  /** Closed together with the {@code WarmShelf}. */
+  public SharedStore store() {
+    return store;
+  }
+
+  /** How long to wait at most for an answer that another process is loading. */
+  public Duration waiting() {
+    return waiting;
+  }
+
+  /** How much may wait to be written to it; what is more is left out. */
+  public long queueBytes() {
+    return queueBytes;
+  }
+
+  /** How large an answer may be in it. */
+  public long answerBytes() {
+    return answerBytes;
+  }
+
+  /**
+   * How long the load of an answer must have taken; empty for twice what it takes to ask the store.
+   */
+  public Optional<Duration> fromLoadOf() {
+    return Optional.ofNullable(fromLoadOf);
+  }
+
+  @Override
+  List<@Nullable Object> terms() {
+    return Arrays.asList(store, waiting, queueBytes, answerBytes, fromLoadOf);
   }
 }

@@ -1,25 +1,22 @@
 package dev.warmshelf.shelf;
 
 import java.time.Duration;
+import java.util.Arrays;
+import java.util.List;
+import org.jspecify.annotations.Nullable;
 
-/**
- * What a shelf does while its feed is lost.
- *
- * @param bound how stale an answer may be and still be served: zero for not at all
- */
-public record WhenLost(Duration bound) {
+/** What a shelf does while its feed is lost. */
+public final class WhenLost extends Terms {
   private static final Duration WITHOUT_BOUND = Duration.ofNanos(Long.MAX_VALUE);
 
-  /**
-   * Not below zero.
-   *
-   * @throws IllegalArgumentException if the bound is negative
-   */
-  public WhenLost {
+  private final Duration bound;
+
+  private WhenLost(Duration bound) {
     if (bound.isNegative()) {
       throw new IllegalArgumentException(
           "A bound on staleness cannot be negative, but is " + bound + ".");
     }
+    this.bound = bound;
   }
 
   /** Nothing is served; the database answers each read. The default. */
@@ -37,6 +34,7 @@ public record WhenLost(Duration bound) {
    * feed's watermark, so long ago at most.
    *
    * @param bound longer than zero
+   * @throws IllegalArgumentException if it is not
    */
   public static WhenLost serveWithin(Duration bound) {
     if (bound.isZero()) {
@@ -45,17 +43,28 @@ public record WhenLost(Duration bound) {
     return new WhenLost(bound);
   }
 
-  boolean asksDatabase() {
+  /** Whether nothing is served. */
+  public boolean asksDatabase() {
     return bound.isZero();
   }
 
   /** What reads get, in words. */
-  String inWords() {
+  public String inWords() {
     if (asksDatabase()) {
       return "the database's answers";
     }
     return bound.equals(WITHOUT_BOUND)
         ? "kept answers within their TTL"
         : "kept answers no older than " + bound.toMillis() + " ms";
+  }
+
+  /** How stale an answer may be and still be served: zero for not at all. */
+  public Duration bound() {
+    return bound;
+  }
+
+  @Override
+  List<@Nullable Object> terms() {
+    return Arrays.asList(bound);
   }
 }

@@ -1,6 +1,6 @@
 package dev.warmshelf.store;
 
-import java.util.List;
+import dev.warmshelf.shelf.EntryDetail.Rows;
 import org.jspecify.annotations.Nullable;
 
 /** What a kept value can tell of its size and content. Values that cannot are kept all the same. */
@@ -32,16 +32,5 @@ public interface Content {
    */
   default Rows firstRows(int most) {
     return Rows.NONE;
-  }
-
-  /**
-   * Rows as texts.
-   *
-   * @param columns their names
-   * @param rows as many texts each; {@code null} stands for null
-   */
-  record Rows(List<String> columns, List<List<String>> rows) {
-    /** No columns. */
-    public static final Rows NONE = new Rows(List.of(), List.of());
   }
 }

@@ -1,6 +1,7 @@
 package dev.warmshelf.store;
 
 import dev.warmshelf.fresh.Fence;
+import dev.warmshelf.shelf.EntryView.LoadedBy;
 import java.util.Objects;
 import org.jspecify.annotations.Nullable;
 
@@ -27,25 +28,6 @@ public record Fill(
   /** Of an answer that this process has loaded. */
   public Fill(Fence fence, long ownTick, long filledNanos, Life life, Renewable renewal) {
     this(fence, ownTick, filledNanos, life, renewal, LoadedBy.THIS_PROCESS);
-  }
-
-  /** Who has loaded an answer. */
-  public enum LoadedBy {
-    /** The one that holds it. */
-    THIS_PROCESS,
-    /** One that ran before it, by way of a file. */
-    EARLIER_PROCESS,
-    /** One that runs beside it, by way of a shared store. */
-    OTHER_PROCESS;
-
-    /** In words. */
-    public String inWords() {
-      return switch (this) {
-        case THIS_PROCESS -> "here";
-        case EARLIER_PROCESS -> "earlier process";
-        case OTHER_PROCESS -> "other process";
-      };
-    }
   }
 
   /**

@@ -1,6 +1,7 @@
 package dev.warmshelf.store;
 
-import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.shelf.Leaving;
+import dev.warmshelf.time.TimeSource;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -201,7 +202,7 @@ public final class Room {
   }
 
   private Slots likesOf(Entry entry) {
-    return leaving.mayLeave(entry) ? leavable : staying;
+    return Ranking.mayLeave(leaving, entry) ? leavable : staying;
   }
 
   /**
@@ -219,7 +220,7 @@ public final class Room {
       ranked[i] = new Ranked(slot, worth(slot, now));
     }
     Arrays.sort(ranked);
-    if (leaving.weighsWhatIsNew() && worth(in, now) < ranked[0].worth()) {
+    if (Ranking.weighsWhatIsNew(leaving) && worth(in, now) < ranked[0].worth()) {
       candidates.clear();
       return false;
     }
@@ -241,7 +242,7 @@ public final class Room {
   private double worth(Slot slot, long now) {
     return slot.store.keeper.isOut(slot.entry)
         ? Double.NEGATIVE_INFINITY
-        : leaving.worth(slot, now, unusedNanos);
+        : Ranking.worth(leaving, slot, now, unusedNanos);
   }
 
   private record Ranked(Slot slot, double worth) implements Comparable<Ranked> {

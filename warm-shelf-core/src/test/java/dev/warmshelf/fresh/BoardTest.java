@@ -7,11 +7,13 @@ import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ChangedRow;
 import dev.warmshelf.lane.ColumnKind;
-import dev.warmshelf.lane.Footprint;
-import dev.warmshelf.lane.Interest;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.plan.FootprintPlan;
+import dev.warmshelf.plan.Interest;
 import dev.warmshelf.plan.InterestPlan;
+import dev.warmshelf.time.Watermark;
+import dev.warmshelf.trial.MovableTime;
 import java.time.Duration;
 import java.util.AbstractCollection;
 import java.util.ArrayList;
@@ -20,6 +22,7 @@ import java.util.HashMap;
 import java.util.Iterator;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.Set;
 import java.util.SplittableRandom;
 import java.util.concurrent.CompletableFuture;
@@ -310,7 +313,8 @@ class BoardTest {
   }
 
   private static Change change(List<ChangedRow> rows) {
-    return new Change("1", PORT, rows, null, "UPDATE", Duration.ZERO);
+    return new Change(
+        "1", PORT, Optional.ofNullable(rows), Optional.empty(), "UPDATE", Duration.ZERO);
   }
 
   private static Interest portsOf(String region) {

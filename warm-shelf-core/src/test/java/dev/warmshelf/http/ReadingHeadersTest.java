@@ -3,16 +3,16 @@ package dev.warmshelf.http;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.MovableTime;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.meter.BypassReason;
-import dev.warmshelf.shelf.Ground;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.shelf.Policy;
-import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Ground;
+import dev.warmshelf.shelf.read.ReadRequest;
+import dev.warmshelf.time.Watermark;
+import dev.warmshelf.trial.MovableTime;
 import java.time.Duration;
 import java.util.List;
 import org.junit.jupiter.api.Test;
@@ -23,7 +23,7 @@ class ReadingHeadersTest {
 
   @Test
   void aHitSaysSoAndHowOldItIs() {
-    Shelf shelf = shelf(Policy.standard().ttl(Duration.ofMinutes(1)));
+    AnswerShelf shelf = shelf(Policy.standard().ttl(Duration.ofMinutes(1)));
     Reading<String> first = read(shelf);
     assertThat(ReadingHeaders.cacheStatus("Departures", first)).isEqualTo("Departures; fwd=miss");
     assertThat(ReadingHeaders.age(first)).isEmpty();
@@ -32,7 +32,7 @@ class ReadingHeadersTest {
     Reading<String> hit = read(shelf);
     assertThat(ReadingHeaders.cacheStatus("Departures", hit)).isEqualTo("Departures; hit; ttl=47");
     assertThat(ReadingHeaders.age(hit)).hasValue("12");
-    Shelf endless = shelf(Policy.standard().withoutTtl());
+    AnswerShelf endless = shelf(Policy.standard().withoutTtl());
     read(endless);
     assertThat(ReadingHeaders.cacheStatus("Departures", read(endless)))
         .isEqualTo("Departures; hit");
@@ -53,12 +53,12 @@ class ReadingHeadersTest {
     assertThat(ReadingHeaders.age(direct)).isEmpty();
   }
 
-  private Shelf shelf(Policy policy) {
+  private AnswerShelf shelf(Policy policy) {
     board.advance(Watermark.now(time));
-    return new Shelf("test", policy, board, time, Ground.Trust.FEED);
+    return new AnswerShelf("test", policy, board, time, Ground.Trust.FEED);
   }
 
-  private static Reading<String> read(Shelf shelf) {
+  private static Reading<String> read(AnswerShelf shelf) {
     return shelf.<String, RuntimeException>read(
         Key.named("test", "key"), Footprint.NOTHING, () -> "x");
   }

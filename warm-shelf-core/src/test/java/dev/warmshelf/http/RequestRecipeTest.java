@@ -3,7 +3,6 @@ package dev.warmshelf.http;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
-import dev.warmshelf.key.Key;
 import java.util.List;
 import java.util.Map;
 import org.junit.jupiter.api.Test;
@@ -26,8 +25,8 @@ class RequestRecipeTest {
     "/../a, /a",
     "/a?x=%61, /a?x=a",
   })
-  void whatMeansTheSameSharesAKey(String one, String other) {
-    assertThat(key(one)).isEqualTo(key(other));
+  void whatMeansTheSameIsOneQuestion(String one, String other) {
+    assertThat(question(one)).isEqualTo(question(other));
   }
 
   @ParameterizedTest
@@ -43,36 +42,36 @@ class RequestRecipeTest {
     "/a, /a?x=1",
   })
   void whatMayMeanSomethingElseIsKeptApart(String one, String other) {
-    assertThat(key(one)).isNotEqualTo(key(other));
+    assertThat(question(one)).isNotEqualTo(question(other));
   }
 
   @Test
   void onlyChosenHeadersCount() {
-    Key plain = RECIPE.key("app", "/a", Map.of());
-    Key norse = RECIPE.key("app", "/a", Map.of("accept-language", List.of("no")));
+    String plain = RECIPE.question("/a", Map.of());
+    String norse = RECIPE.question("/a", Map.of("accept-language", List.of("no")));
     assertThat(norse).isNotEqualTo(plain);
     assertThat(
-            RECIPE.key(
-                "app", "/a", Map.of("ACCEPT-Language", List.of("no"), "Cookie", List.of("x"))))
+            RECIPE.question("/a", Map.of("ACCEPT-Language", List.of("no"), "Cookie", List.of("x"))))
         .isEqualTo(norse);
-    assertThat(RECIPE.key("other", "/a", Map.of())).isNotEqualTo(plain);
   }
 
   @Test
   void brokenTargetsAreNamed() {
-    assertThatThrownBy(() -> key("a/b")).hasMessageContaining("begins with a slash");
-    assertThatThrownBy(() -> key("/a%2")).hasMessageContaining("index 2");
-    assertThatThrownBy(() -> key("/a?x=%zz")).hasMessageContaining("encodes nothing");
+    assertThatThrownBy(() -> question("a/b")).hasMessageContaining("begins with a slash");
+    assertThatThrownBy(() -> question("/a%2")).hasMessageContaining("index 2");
+    assertThatThrownBy(() -> question("/a?x=%zz")).hasMessageContaining("encodes nothing");
   }
 
   @Test
-  void namesOfOnesOwnAreFoundAgain() {
-    assertThat(Key.named("app", "timetable")).isEqualTo(Key.named("app", "timetable"));
-    assertThat(Key.named("app", "timetable")).isNotEqualTo(Key.named("app2", "timetable"));
-    assertThat(Key.named("app", "request")).isNotEqualTo(key("/request"));
+  void noTextPassesForAHeader() {
+    String spoken = RECIPE.question("/a?x=1", Map.of("accept-language", List.of("no")));
+    assertThat(spoken).isEqualTo("/a?x=1\naccept-language: no");
+    assertThat(question("/a?x=1\naccept-language: no")).isNotEqualTo(spoken);
+    assertThat(RECIPE.question("/a", Map.of("accept-language", List.of("a\naccept-language: b"))))
+        .isNotEqualTo(RECIPE.question("/a", Map.of("accept-language", List.of("a", "b"))));
   }
 
-  private static Key key(String target) {
-    return RECIPE.key("app", target, Map.of());
+  private static String question(String target) {
+    return RECIPE.question(target, Map.of());
   }
 }

@@ -17,7 +17,8 @@ class FeedMetersTest {
     assertTrue(meters.become(State.LOST, "no connection after 3000 ms"));
     assertFalse(meters.become(State.LOST, "no connection after 3001 ms"));
     assertTrue(meters.become(State.LOST, "permission denied for schema warm_shelf"));
-    assertEquals("permission denied for schema warm_shelf", meters.snapshot().trouble());
+    assertEquals(
+        "permission denied for schema warm_shelf", meters.snapshot().trouble().orElseThrow());
     assertTrue(meters.become(State.LIVE, null));
     assertEquals(1, meters.snapshot().losses());
   }

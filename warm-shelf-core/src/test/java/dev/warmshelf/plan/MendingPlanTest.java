@@ -15,6 +15,7 @@ import java.time.LocalDate;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.Set;
 import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.Test;
@@ -53,7 +54,8 @@ class MendingPlanTest {
 
   private static Change change(Lane table, List<String> columns, String... texts) {
     List<ChangedRow> rows = List.of(new ChangedRow(columns, texts));
-    return new Change("1", table, rows, Set.of(), "UPDATE", Duration.ZERO);
+    return new Change(
+        "1", table, Optional.ofNullable(rows), Optional.of(Set.of()), "UPDATE", Duration.ZERO);
   }
 
   private static Wanted wanted(String... shops) {

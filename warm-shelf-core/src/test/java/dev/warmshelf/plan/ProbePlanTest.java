@@ -18,6 +18,7 @@ import java.time.Duration;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.Set;
 import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.Test;
@@ -115,6 +116,7 @@ class ProbePlanTest {
   private static Change change(Lane table, String column, @Nullable String... values) {
     List<ChangedRow> rows =
         Arrays.stream(values).map(value -> new ChangedRow(List.of(column), value)).toList();
-    return new Change("1", table, rows, null, "UPDATE", Duration.ZERO);
+    return new Change(
+        "1", table, Optional.ofNullable(rows), Optional.empty(), "UPDATE", Duration.ZERO);
   }
 }

@@ -1,20 +1,20 @@
 package dev.warmshelf.simulation;
 
+import dev.warmshelf.delivery.Delivery;
+import dev.warmshelf.delivery.OwnWrite;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.fresh.LookBack;
-import dev.warmshelf.fresh.MovableTime;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
-import dev.warmshelf.lane.Footprint;
-import dev.warmshelf.lane.Interest;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.plan.FootprintPlan;
 import dev.warmshelf.plan.FootprintPlan.Reach;
+import dev.warmshelf.plan.Interest;
 import dev.warmshelf.plan.InterestPlan;
 import dev.warmshelf.plan.InterestPlan.Pinned;
 import dev.warmshelf.plan.InterestPlan.PlaceRead;
@@ -23,28 +23,29 @@ import dev.warmshelf.plan.InterestPlan.Told;
 import dev.warmshelf.plan.MendingPlan;
 import dev.warmshelf.plan.MendingPlan.Wanted;
 import dev.warmshelf.shelf.Capacity;
-import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
-import dev.warmshelf.shelf.ReadRequest;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Renewal;
 import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.shelf.Upkeep;
 import dev.warmshelf.shelf.WhenLost;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Ground;
+import dev.warmshelf.shelf.read.ReadRequest;
+import dev.warmshelf.shelf.read.Upkeep;
 import dev.warmshelf.simulation.SimulatedDatabase.Look;
 import dev.warmshelf.simulation.SimulatedDatabase.Note;
 import dev.warmshelf.simulation.SimulatedDatabase.Snapshot;
 import dev.warmshelf.simulation.SimulatedDatabase.State;
 import dev.warmshelf.simulation.SimulatedDatabase.Transaction;
 import dev.warmshelf.spi.feed.Batch;
-import dev.warmshelf.spi.feed.Delivery;
-import dev.warmshelf.spi.feed.OwnWrite;
 import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Store;
+import dev.warmshelf.time.Watermark;
+import dev.warmshelf.trial.MovableTime;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
@@ -54,6 +55,7 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
+import java.util.Optional;
 import java.util.Set;
 import java.util.SplittableRandom;
 import org.jspecify.annotations.Nullable;
@@ -291,7 +293,7 @@ final class Simulation {
   private final MovableTime time = new MovableTime();
   private final Board board = new Board(1 << 12);
   private final FeedMeters meters = new FeedMeters();
-  private final Delivery delivery = new Delivery(board, meters);
+  private final Delivery delivery = new Delivery(board, time, meters, cleared -> {});
   private final SimulatedDatabase database;
   private final Map<Long, FootprintPlan> verdicts = new HashMap<>();
   private final int[] outside = new int[3];
@@ -299,9 +301,9 @@ final class Simulation {
   /** How old the answers of one shelf may be on purpose. */
   private static final Duration OLD_BOUND = Duration.ofMillis(400);
 
-  private final Shelf strict;
-  private final Shelf lenient;
-  private final Shelf aged;
+  private final AnswerShelf strict;
+  private final AnswerShelf lenient;
+  private final AnswerShelf aged;
   private final Upkeep upkeep = Upkeep.by(Runnable::run);
   private Store strictStore;
   private final List<Transaction> writers = new ArrayList<>();
@@ -335,19 +337,20 @@ final class Simulation {
             .holding(Capacity.entries(12))
             .renewing(Renewal.mendingFrom(Duration.ZERO));
     this.strict =
-        new Shelf(
+        new AnswerShelf(
             "strict",
             policy,
             Ground.of(board, time, Ground.Trust.FEED),
-            keeper -> strictStore = new BoundedStore(policy.capacity().room(time), keeper));
+            keeper -> strictStore = new BoundedStore(Ground.room(policy.capacity(), time), keeper));
     this.lenient =
-        new Shelf(
+        new AnswerShelf(
             "lenient", policy.whenLost(WhenLost.serveWithinTtl()), board, time, Ground.Trust.FEED);
     this.aged =
-        new Shelf(
+        new AnswerShelf(
             "aged",
             policy.serving(OldAnswers.within(OLD_BOUND).orWhenFailing(OLD_BOUND)),
-            new Ground(board, time, Ground.Trust.FEED, policy.capacity().room(time), upkeep));
+            new Ground(
+                board, time, Ground.Trust.FEED, Ground.room(policy.capacity(), time), upkeep));
     this.place = database.snapshot();
     this.installation = 1;
     board.advance(Watermark.now(time));
@@ -430,14 +433,15 @@ final class Simulation {
 
   private static final Set<Kind> OF_DAYS = Set.of(Kind.BOARD, Kind.DAY, Kind.SAILINGS);
 
-  private static Key key(Shelf shelf, Kind kind, int parameter) {
+  private static Key key(AnswerShelf shelf, Kind kind, int parameter) {
     return Key.named(shelf.name() + kind, Integer.toString(parameter));
   }
 
   private void read() {
     Kind kind = Kind.values()[random.nextInt(Kind.values().length)];
     int parameter = random.nextInt(OF_DAYS.contains(kind) ? 2 : kind == Kind.BOOKING ? 10 : 3);
-    Shelf shelf = List.of(strict, strict, strict, lenient, lenient, aged).get(random.nextInt(6));
+    AnswerShelf shelf =
+        List.of(strict, strict, strict, lenient, lenient, aged).get(random.nextInt(6));
     Key key = key(shelf, kind, parameter);
     if (!loading.add(key)) {
       return; // its load is under way, further out
@@ -461,7 +465,7 @@ final class Simulation {
   }
 
   private final class Asking implements ReadRequest<Answer, RuntimeException> {
-    private final Shelf shelf;
+    private final AnswerShelf shelf;
     private final Kind kind;
     private final int parameter;
     private final boolean oldSnapshot = random.nextInt(20) == 0;
@@ -472,7 +476,7 @@ final class Simulation {
     private final State early;
     private long snapshotFrom = Long.MAX_VALUE;
 
-    Asking(Shelf shelf, Kind kind, int parameter) {
+    Asking(AnswerShelf shelf, Kind kind, int parameter) {
       this.shelf = shelf;
       this.kind = kind;
       this.parameter = parameter;
@@ -532,7 +536,7 @@ final class Simulation {
     public boolean cannotReach(List<Change> touching) {
       Key key = key(shelf, Kind.SAILINGS, parameter);
       if (kind != Kind.DAY
-          || touching.stream().anyMatch(change -> change.rows() == null)
+          || touching.stream().anyMatch(change -> change.rows().isEmpty())
           || touching.stream().anyMatch(change -> change.table().equals(SAILING))
           || !loading.add(key)) {
         return false;
@@ -544,7 +548,7 @@ final class Simulation {
         reading.value().rows().forEach(row -> sailings.add(row.get(0).toString()));
         return (reading.saysWhatWasTold() || fault == Fault.ROSTER_BELIEVED_TOO_SOON)
             && touching.stream()
-                .flatMap(change -> change.rows().stream())
+                .flatMap(change -> change.rows().orElseThrow().stream())
                 .noneMatch(row -> sailings.contains(row.text(row.columns().indexOf("sailing_id"))));
       } catch (Failed e) {
         return false;
@@ -903,7 +907,7 @@ final class Simulation {
         lastNote = Math.max(lastNote, note.id());
       }
       place = database.snapshot();
-      delivery.deliver(new Batch(mark, changes(found), null));
+      delivery.deliver(Batch.upTo(mark, changes(found)));
       return;
     }
     Look look = database.look(place);
@@ -918,8 +922,9 @@ final class Simulation {
     }
     place = look.now();
     installation = look.installation();
-    delivery.deliver(
-        new Batch(mark, changes(look.notes()), fault == Fault.NO_FLOOR_AFTER_LOSS ? null : loss));
+    Batch batch = Batch.upTo(mark, changes(look.notes()));
+    boolean tells = loss != null && fault != Fault.NO_FLOOR_AFTER_LOSS;
+    delivery.deliver(tells ? batch.withReset(loss) : batch);
   }
 
   private static List<Change> changes(List<Note> notes) {
@@ -930,8 +935,8 @@ final class Simulation {
                 new Change(
                     Long.toString(note.transaction()),
                     Lane.ofTable("x", note.table()),
-                    note.rows(),
-                    note.unchanged(),
+                    Optional.ofNullable(note.rows()),
+                    Optional.ofNullable(note.unchanged()),
                     "UPDATE",
                     Duration.ZERO))
         .toList();

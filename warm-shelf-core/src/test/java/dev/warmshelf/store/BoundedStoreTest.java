@@ -4,12 +4,13 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.plan.Footprint;
+import dev.warmshelf.shelf.Leaving;
 import dev.warmshelf.store.Fill.Life;
 import dev.warmshelf.store.Fill.Renewable;
+import dev.warmshelf.trial.MovableTime;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HashMap;

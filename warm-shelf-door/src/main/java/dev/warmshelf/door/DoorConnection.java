@@ -12,17 +12,17 @@ import dev.warmshelf.caller.Sessions;
 import dev.warmshelf.caller.Visibility;
 import dev.warmshelf.database.OwnChanges;
 import dev.warmshelf.database.Session;
+import dev.warmshelf.delivery.OwnWrite;
 import dev.warmshelf.engine.Asking;
 import dev.warmshelf.engine.Engine;
 import dev.warmshelf.engine.KeptStatement;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
-import dev.warmshelf.shelf.Observation;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.shelf.Origin;
-import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.spi.feed.OwnWrite;
+import dev.warmshelf.shelf.read.Observation;
+import dev.warmshelf.shelf.read.Scope;
 import dev.warmshelf.statement.Analysis;
 import java.sql.Connection;
 import java.sql.SQLException;
@@ -238,7 +238,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       OwnWrite write = committing;
       committing = null;
       engine.ownWrites().committed(named(), write);
-      ReadScope.noteCommit();
+      Scope.noteCommit();
     }
     if (!state().isOpen()) {
       standing.isOver(hasCommitted);

@@ -7,12 +7,12 @@ import dev.warmshelf.engine.KeptStatement;
 import dev.warmshelf.engine.KeyMaker;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Prospect;
 import dev.warmshelf.shelf.Recipe;
 import dev.warmshelf.shelf.Rule;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.AskedQuestion;
 import dev.warmshelf.statement.AnalysedText;
 import dev.warmshelf.statement.Analysis;
 import dev.warmshelf.statement.SqlStatement;
@@ -198,7 +198,7 @@ final class DoorStatement {
     return known;
   }
 
-  private KeptStatement keptOn(Shelf shelf, Recipe recipe, boolean needsReadOnly) {
+  private KeptStatement keptOn(AnswerShelf shelf, Recipe recipe, boolean needsReadOnly) {
     Engine engine = door.engine();
     engine.remember(statement);
     return new KeptStatement(

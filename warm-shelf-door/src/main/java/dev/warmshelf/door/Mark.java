@@ -1,7 +1,7 @@
 package dev.warmshelf.door;
 
+import dev.warmshelf.base.Amounts;
 import dev.warmshelf.engine.Asking;
-import dev.warmshelf.shelf.Amounts;
 import dev.warmshelf.shelf.OldAnswers;
 import java.time.Duration;
 import java.util.ArrayList;

@@ -2,6 +2,7 @@ package dev.warmshelf.answer;
 
 import dev.warmshelf.base.Sha256;
 import dev.warmshelf.plan.FootprintPlan;
+import dev.warmshelf.shelf.EntryDetail.Rows;
 import dev.warmshelf.store.Content;
 import java.io.DataOutputStream;
 import java.io.IOException;

@@ -4,8 +4,8 @@ import dev.warmshelf.database.Database;
 import dev.warmshelf.database.Session;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
-import dev.warmshelf.shelf.Observation;
-import dev.warmshelf.shelf.ReadScope;
+import dev.warmshelf.shelf.read.Observation;
+import dev.warmshelf.shelf.read.Scope;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.HashSet;
@@ -176,7 +176,7 @@ public class FollowedConnection implements Caller {
     if (computation != null) {
       computation.cannotBeKept("a statement was sent past the shelves" + what);
     }
-    ReadScope.noteBypass();
+    Scope.noteBypass();
   }
 
   /** Statements are sent on it that nobody tells of. */

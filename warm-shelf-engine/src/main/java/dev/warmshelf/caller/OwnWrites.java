@@ -1,14 +1,15 @@
 package dev.warmshelf.caller;
 
 import dev.warmshelf.database.OwnChanges;
+import dev.warmshelf.delivery.Delivery;
+import dev.warmshelf.delivery.OwnWrite;
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Change;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.spi.feed.Feed;
-import dev.warmshelf.spi.feed.OwnWrite;
+import dev.warmshelf.time.TimeSource;
 import java.sql.Connection;
 import java.time.Duration;
 import java.util.List;
@@ -35,13 +36,19 @@ public final class OwnWrites {
   private final Board board;
   private final TimeSource time;
   private final @Nullable Feed feed;
+  private final @Nullable Delivery delivery;
   private final @Nullable OwnChanges changes;
 
-  /** Those of one data source. */
-  public OwnWrites(Board board, TimeSource time, @Nullable Feed feed) {
+  /**
+   * Those of one data source.
+   *
+   * @param delivery of the feed's; null if there is none
+   */
+  public OwnWrites(Board board, TimeSource time, @Nullable Feed feed, @Nullable Delivery delivery) {
     this.board = board;
     this.time = time;
     this.feed = feed;
+    this.delivery = delivery;
     this.changes = feed instanceof OwnChanges asks ? asks : null;
   }
 
@@ -70,15 +77,15 @@ public final class OwnWrites {
 
   /** Before a commit from whose result answers are to be made, or whose changes are known. */
   public void announce(OwnWrite write) {
-    if (feed != null && !write.transaction().isEmpty()) {
-      feed.expect(write);
+    if (delivery != null && !write.transaction().isEmpty()) {
+      delivery.expect(write);
     }
   }
 
   /** Of a commit that has failed, or may have, the feed alone can tell. */
   public void forget(OwnWrite write) {
-    if (feed != null) {
-      feed.forget(write);
+    if (delivery != null) {
+      delivery.forget(write);
     }
   }
 
@@ -118,7 +125,7 @@ public final class OwnWrites {
       return write == null ? 0 : write.ownTick();
     } finally {
       if (write != null) {
-        feed.forget(write);
+        forget(write);
       }
     }
   }

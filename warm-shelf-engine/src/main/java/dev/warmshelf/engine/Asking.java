@@ -13,27 +13,27 @@ import dev.warmshelf.database.Session;
 import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Change;
-import dev.warmshelf.lane.Footprint;
-import dev.warmshelf.lane.Interest;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.plan.FootprintPlan;
+import dev.warmshelf.plan.Interest;
 import dev.warmshelf.plan.InterestPlan;
 import dev.warmshelf.plan.MendingPlan;
 import dev.warmshelf.plan.MendingPlan.Wanted;
 import dev.warmshelf.plan.ProbePlan;
 import dev.warmshelf.plan.ProbePlan.Tied;
-import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Expiry;
 import dev.warmshelf.shelf.Loader;
-import dev.warmshelf.shelf.Observation;
 import dev.warmshelf.shelf.OldAnswers;
-import dev.warmshelf.shelf.Others;
-import dev.warmshelf.shelf.ReadRequest;
-import dev.warmshelf.shelf.ReadScope;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.shelf.WaitEndedException;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.AskedQuestion;
+import dev.warmshelf.shelf.read.Observation;
+import dev.warmshelf.shelf.read.Others;
+import dev.warmshelf.shelf.read.ReadRequest;
+import dev.warmshelf.shelf.read.Scope;
+import dev.warmshelf.shelf.read.WaitEndedException;
 import dev.warmshelf.statement.Analysed;
 import dev.warmshelf.statement.PartsText;
 import dev.warmshelf.statement.SqlStatement;
@@ -181,7 +181,7 @@ public final class Asking {
       return readFromShelf(key, shared, view);
     }
     Bypass around = (Bypass) choice;
-    ReadScope.noteBypass();
+    Scope.noteBypass();
     if (around.changesData()) {
       throw new IllegalStateException(
           "This statement changes data, and was not run; run it with write(...): "
@@ -255,7 +255,7 @@ public final class Asking {
 
   private <V> Reading<V> readFromShelf(Key key, SharedRead asking, Function<Answer, V> view)
       throws SQLException {
-    ReadScope scope = ofLibrary ? null : ReadScope.current();
+    Scope scope = ofLibrary ? null : Scope.current();
     try {
       if (scope == null) {
         return statement.shelf().read(key, asking, view);
@@ -581,7 +581,7 @@ public final class Asking {
     return Borrowed.from(statement.engine().source(), statement.engine().waits()).autoCommit(true);
   }
 
-  public Shelf shelf() {
+  public AnswerShelf shelf() {
     return statement.shelf();
   }
 }

@@ -6,10 +6,10 @@ import dev.warmshelf.caller.OwnWrites;
 import dev.warmshelf.caller.Sessions;
 import dev.warmshelf.database.Database;
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.spi.feed.Clearing;
+import dev.warmshelf.time.TimeSource;
 import dev.warmshelf.verdict.Verdicts;
 import java.sql.SQLException;
 import java.util.Collection;
@@ -87,7 +87,7 @@ public final class Clearings {
           case QUERY -> count(shelves.shelves(), shelf -> shelf.clearForm(what.name()));
           case KEY -> count(shelves.shelves(), shelf -> shelf.clearEntry(what.name()));
           case SHELF -> {
-            Shelf shelf = shelves.all().get(what.name());
+            AnswerShelf shelf = shelves.all().get(what.name());
             yield shelf == null ? 0 : counted(List.of(shelf), shelf::clear);
           }
           case TABLE -> counted(shelves.shelves(), () -> clearTables(what.name()));
@@ -98,15 +98,15 @@ public final class Clearings {
     return gone;
   }
 
-  private static long count(Collection<Shelf> all, ToIntFunction<Shelf> clearing) {
+  private static long count(Collection<AnswerShelf> all, ToIntFunction<AnswerShelf> clearing) {
     return all.stream().mapToLong(clearing::applyAsInt).sum();
   }
 
   /** What clears in constant time does not count: how many less there are that may be served. */
-  private static long counted(Collection<Shelf> all, Runnable clearing) {
-    long before = count(all, Shelf::fresh);
+  private static long counted(Collection<AnswerShelf> all, Runnable clearing) {
+    long before = count(all, AnswerShelf::fresh);
     clearing.run();
-    return Math.max(0, before - count(all, Shelf::fresh));
+    return Math.max(0, before - count(all, AnswerShelf::fresh));
   }
 
   /** A name without its schema may be several tables. */

@@ -8,21 +8,21 @@ import dev.warmshelf.caller.Sessions;
 import dev.warmshelf.caller.Waits;
 import dev.warmshelf.database.Database;
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.outside.SharedAnswers;
 import dev.warmshelf.outside.SharedForm;
 import dev.warmshelf.outside.Survivors;
 import dev.warmshelf.plan.ProbePlan.Tied;
-import dev.warmshelf.shelf.Others;
 import dev.warmshelf.shelf.Recipe;
-import dev.warmshelf.shelf.Shelf;
-import dev.warmshelf.shelf.Telling;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Others;
+import dev.warmshelf.shelf.read.Telling;
 import dev.warmshelf.spi.feed.Feed;
 import dev.warmshelf.statement.SqlStatement;
 import dev.warmshelf.statement.StatementMemory;
 import dev.warmshelf.statement.Verdict;
+import dev.warmshelf.time.TimeSource;
 import dev.warmshelf.verdict.Verdicts;
 import java.time.Duration;
 import java.util.Collection;
@@ -54,7 +54,7 @@ public final class Engine {
   private final Verdicts verdicts;
   private final NamedShelves shelves;
   private final Map<String, Recipe> recipes;
-  private final Shelf observed;
+  private final AnswerShelf observed;
   private final @Nullable Survivors survivors;
   private final @Nullable SharedAnswers shared;
   private final BooleanSupplier joined;
@@ -80,7 +80,7 @@ public final class Engine {
    *
    * @param observed the library's own, for statements that no rule keeps and a computation reads
    */
-  public record Shelves(NamedShelves all, Map<String, Recipe> recipes, Shelf observed) {}
+  public record Shelves(NamedShelves all, Map<String, Recipe> recipes, AnswerShelf observed) {}
 
   /**
    * Answers that this process has not loaded.
@@ -136,7 +136,7 @@ public final class Engine {
    *
    * @throws IllegalArgumentException if there is none
    */
-  public Shelf shelf(String name) {
+  public AnswerShelf shelf(String name) {
     return shelves.get(name);
   }
 
@@ -144,7 +144,7 @@ public final class Engine {
     return recipes.getOrDefault(shelf, Recipe.plain());
   }
 
-  public Shelf observedShelf() {
+  public AnswerShelf observedShelf() {
     return observed;
   }
 
@@ -232,7 +232,7 @@ public final class Engine {
     return excluding != null && excluding.excludes(tied, limit);
   }
 
-  void admitSurvivors(KeyShape shape, Shelf shelf, AnswerForm form, Verdicts.Judged judged) {
+  void admitSurvivors(KeyShape shape, AnswerShelf shelf, AnswerForm form, Verdicts.Judged judged) {
     if (survivors != null && judged.verdict() instanceof Verdict.Keepable) {
       survivors.admit(shape, shelf, form, judged);
     }

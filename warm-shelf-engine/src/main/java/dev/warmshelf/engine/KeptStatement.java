@@ -6,7 +6,7 @@ import dev.warmshelf.caller.Over;
 import dev.warmshelf.caller.Sessions;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.outside.SharedForm;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.statement.Refusal;
 import dev.warmshelf.statement.SqlStatement;
 import dev.warmshelf.statement.Verdict;
@@ -22,7 +22,7 @@ import org.jspecify.annotations.Nullable;
  */
 public final class KeptStatement {
   private final Engine engine;
-  private final Shelf shelf;
+  private final AnswerShelf shelf;
   private final SqlStatement statement;
   private final QueryLoader loading;
   private final int[] mayBeLists;
@@ -40,7 +40,7 @@ public final class KeptStatement {
   /** A query of the engineer's: its parameters have names, and answers are values. */
   public KeptStatement(
       Engine engine,
-      Shelf shelf,
+      AnswerShelf shelf,
       SqlStatement statement,
       List<String> declared,
       List<Lane> tags,
@@ -66,7 +66,7 @@ public final class KeptStatement {
    */
   public KeptStatement(
       Engine engine,
-      Shelf shelf,
+      AnswerShelf shelf,
       SqlStatement statement,
       KeyMaker keys,
       AnswerForm form,
@@ -175,7 +175,7 @@ public final class KeptStatement {
     return loading;
   }
 
-  public Shelf shelf() {
+  public AnswerShelf shelf() {
     return shelf;
   }
 

@@ -1,6 +1,6 @@
 package dev.warmshelf.engine;
 
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
 import java.util.Collection;
 import java.util.Map;
 import java.util.TreeMap;
@@ -10,8 +10,8 @@ import java.util.TreeMap;
  *
  * @param all the library's own are not among them
  */
-public record NamedShelves(Map<String, Shelf> all) {
-  public Collection<Shelf> shelves() {
+public record NamedShelves(Map<String, AnswerShelf> all) {
+  public Collection<AnswerShelf> shelves() {
     return all.values();
   }
 
@@ -20,8 +20,8 @@ public record NamedShelves(Map<String, Shelf> all) {
    *
    * @throws IllegalArgumentException if there is none
    */
-  public Shelf get(String name) {
-    Shelf found = all.get(name);
+  public AnswerShelf get(String name) {
+    AnswerShelf found = all.get(name);
     if (found == null) {
       throw new IllegalArgumentException(
           "There is no shelf '"

@@ -5,16 +5,16 @@ import dev.warmshelf.answer.AnswerForm;
 import dev.warmshelf.base.Library;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.outside.WrittenAnswer.Times;
-import dev.warmshelf.shelf.Others;
+import dev.warmshelf.plan.Footprint;
+import dev.warmshelf.shelf.EntryView.LoadedBy;
 import dev.warmshelf.shelf.SharedState;
 import dev.warmshelf.shelf.Sharing;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Others;
 import dev.warmshelf.spi.feed.Feed;
 import dev.warmshelf.spi.feed.FeedPlace;
 import dev.warmshelf.spi.store.SharedStore;
@@ -24,7 +24,7 @@ import dev.warmshelf.spi.store.SharedStore.Stored;
 import dev.warmshelf.spi.store.SharedStoreException;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill.Life;
-import dev.warmshelf.store.Fill.LoadedBy;
+import dev.warmshelf.time.TimeSource;
 import dev.warmshelf.verdict.Verdicts.Judged;
 import dev.warmshelf.verdict.Verdicts.Known;
 import java.nio.ByteBuffer;
@@ -285,7 +285,11 @@ public final class SharedAnswers implements AutoCloseable {
 
   /** A statement's answers among them; null if they are not shared. */
   public @Nullable SharedForm form(
-      Shelf shelf, KeyShape shape, AnswerForm form, Judged judged, @Nullable SharedForm known) {
+      AnswerShelf shelf,
+      KeyShape shape,
+      AnswerForm form,
+      Judged judged,
+      @Nullable SharedForm known) {
     FeedPlace place = feed.place().orElse(null);
     if (place == null || shelf.policy().expiry().withProcess()) {
       return null;
@@ -314,8 +318,7 @@ public final class SharedAnswers implements AutoCloseable {
 
   /** How long a load must take to be worth sharing. */
   private long leastNanos() {
-    Duration said = settings.fromLoadOf();
-    return said == null ? WORTH * askTime.nanos() : said.toNanos();
+    return settings.fromLoadOf().map(Duration::toNanos).orElseGet(() -> WORTH * askTime.nanos());
   }
 
   /** One question to the store. */

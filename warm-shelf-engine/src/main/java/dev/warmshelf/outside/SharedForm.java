@@ -5,7 +5,7 @@ import dev.warmshelf.base.Library;
 import dev.warmshelf.base.Sha256;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.verdict.Verdicts.Judged;
 import java.nio.charset.StandardCharsets;
 import java.security.MessageDigest;
@@ -23,7 +23,7 @@ public final class SharedForm {
   /** A new load time counts for one part in so many. */
   private static final int SMOOTHING = 8;
 
-  private final Shelf shelf;
+  private final AnswerShelf shelf;
   private final KeyShape shape;
   private final AnswerForm form;
   private final Judged judged;
@@ -37,7 +37,7 @@ public final class SharedForm {
    * @param prints of what the statement stands on
    */
   SharedForm(
-      Shelf shelf,
+      AnswerShelf shelf,
       KeyShape shape,
       AnswerForm form,
       Judged judged,
@@ -102,7 +102,7 @@ public final class SharedForm {
     return known == 0 || known >= nanos;
   }
 
-  Shelf shelf() {
+  AnswerShelf shelf() {
     return shelf;
   }
 

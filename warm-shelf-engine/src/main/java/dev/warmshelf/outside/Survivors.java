@@ -5,20 +5,20 @@ import dev.warmshelf.answer.AnswerForm;
 import dev.warmshelf.base.Library;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.outside.WrittenAnswer.Times;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.plan.Footprint;
+import dev.warmshelf.shelf.EntryView.LoadedBy;
 import dev.warmshelf.shelf.WarmStart;
+import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.spi.feed.Feed;
 import dev.warmshelf.spi.feed.FeedPlace;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill.Life;
-import dev.warmshelf.store.Fill.LoadedBy;
+import dev.warmshelf.time.TimeSource;
 import dev.warmshelf.verdict.Verdicts;
 import dev.warmshelf.verdict.Verdicts.Judged;
 import dev.warmshelf.verdict.Verdicts.Known;
@@ -78,7 +78,7 @@ public final class Survivors {
 
   private final WarmStart settings;
   private final WritersLock lock;
-  private final Collection<Shelf> shelves;
+  private final Collection<AnswerShelf> shelves;
   private final Verdicts verdicts;
   private final Feed feed;
   private final Board board;
@@ -126,7 +126,7 @@ public final class Survivors {
       Feed feed,
       Board board,
       TimeSource time,
-      Collection<Shelf> shelves,
+      Collection<AnswerShelf> shelves,
       Verdicts verdicts) {
     this.shelves = shelves;
     this.verdicts = verdicts;
@@ -258,7 +258,7 @@ public final class Survivors {
   /** Differs once an answer has been kept, or anything has changed. */
   private long stateNow() {
     long state = board.settled();
-    for (Shelf shelf : shelves) {
+    for (AnswerShelf shelf : shelves) {
       var counts = shelf.meters().snapshot();
       state += counts.get(Count.FILLS) + counts.get(Count.MENDED) + counts.get(Count.RESTORED);
     }
@@ -280,7 +280,7 @@ public final class Survivors {
    * The database has said what a statement means: its answers that outlived their process are put
    * back, if it meant the same to that.
    */
-  public void admit(KeyShape shape, Shelf shelf, AnswerForm form, Judged judged) {
+  public void admit(KeyShape shape, AnswerShelf shelf, AnswerForm form, Judged judged) {
     if (dormant.isEmpty()) {
       return;
     }
@@ -307,7 +307,7 @@ public final class Survivors {
   }
 
   /** Some at once; if there are many, the others in the background, while callers go on. */
-  private void putBack(Group group, Shelf shelf, AnswerForm form, Judged judged) {
+  private void putBack(Group group, AnswerShelf shelf, AnswerForm form, Judged judged) {
     List<Lane> meanings = judged.standsOn().stream().map(Known::lane).toList();
     Back back = new Back(group, shelf, form, meanings, forgotten);
     if (!back.next()) {
@@ -320,13 +320,13 @@ public final class Survivors {
   /** Puts answers of one form back, some at a time. */
   private final class Back implements Runnable {
     private final Group group;
-    private final Shelf shelf;
+    private final AnswerShelf shelf;
     private final AnswerForm form;
     private final List<Lane> meanings;
     private final int generation;
     private int done;
 
-    Back(Group group, Shelf shelf, AnswerForm form, List<Lane> meanings, int generation) {
+    Back(Group group, AnswerShelf shelf, AnswerForm form, List<Lane> meanings, int generation) {
       this.group = group;
       this.shelf = shelf;
       this.form = form;
@@ -432,7 +432,7 @@ public final class Survivors {
       this.now = now;
     }
 
-    void write(Shelf shelf, Entry entry) {
+    void write(AnswerShelf shelf, Entry entry) {
       if (failure != null || !(entry.value() instanceof Answer)) {
         return;
       }

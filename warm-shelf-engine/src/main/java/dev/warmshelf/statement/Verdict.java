@@ -1,6 +1,6 @@
 package dev.warmshelf.statement;
 
-import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.plan.FootprintPlan;
 import dev.warmshelf.plan.InterestPlan;
 import dev.warmshelf.plan.MendingPlan;

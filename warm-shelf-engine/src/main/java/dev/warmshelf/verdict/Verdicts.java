@@ -11,7 +11,7 @@ import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.ValuePlan.Place;
 import dev.warmshelf.key.ValuePlan.Source;
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.shelf.Upkeep;
+import dev.warmshelf.shelf.read.Upkeep;
 import dev.warmshelf.spi.feed.Feed;
 import dev.warmshelf.spi.feed.FollowedSchema;
 import dev.warmshelf.spi.feed.Watched;

@@ -2,12 +2,12 @@ package dev.warmshelf.journal;
 
 import dev.warmshelf.caller.OwnConnections;
 import dev.warmshelf.database.OwnChanges;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.spi.feed.Batch;
 import dev.warmshelf.spi.feed.FeedException;
 import dev.warmshelf.spi.feed.FeedPlace;
 import dev.warmshelf.spi.feed.Poll;
 import dev.warmshelf.spi.feed.PollingFeed;
+import dev.warmshelf.time.TimeSource;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.time.Duration;

@@ -1,7 +1,6 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.database.OwnChanges;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
@@ -9,6 +8,7 @@ import dev.warmshelf.spi.feed.Batch;
 import dev.warmshelf.spi.feed.FeedPlace;
 import dev.warmshelf.spi.feed.Poll;
 import dev.warmshelf.spi.feed.Watched;
+import dev.warmshelf.time.TimeSource;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.SQLException;
@@ -146,7 +146,7 @@ final class JournalPoll implements Poll {
     Batch batch = reader.look();
     List<Change> changes = new ArrayList<>(batch.changes());
     schemaUnseen |= changes.removeIf(change -> change.table().equals(Lane.SCHEMA));
-    if (batch.reset() != null || schemaUnseen) {
+    if (batch.reset().isPresent() || schemaUnseen) {
       askCoverage(); // the triggers may have changed, too
       schemaUnseen = false;
     }

@@ -1,8 +1,6 @@
 package dev.warmshelf.journal;
 
 import dev.warmshelf.caller.Borrowed;
-import dev.warmshelf.fresh.TimeSource;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.postgres.analysis.SessionQuestion;
@@ -11,6 +9,8 @@ import dev.warmshelf.postgres.driver.SqlState;
 import dev.warmshelf.spi.feed.Batch;
 import dev.warmshelf.spi.feed.Clearing;
 import dev.warmshelf.spi.feed.FeedException;
+import dev.warmshelf.time.TimeSource;
+import dev.warmshelf.time.Watermark;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -384,7 +384,9 @@ final class JournalReader implements AutoCloseable {
     if (lostBecause != null) {
       reset = "The feed has lost its place, since " + lostBecause;
     }
-    return new Batch(complete ? mark : null, changes, List.of(), clearings, reset);
+    Batch batch = complete ? Batch.upTo(mark, changes) : Batch.unfinished(changes);
+    batch = batch.withClearings(clearings);
+    return reset == null ? batch : batch.withReset(reset);
   }
 
   /** Whether writers are certain to note what they do; says anew that a reader is there. */

@@ -14,6 +14,7 @@ import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.Set;
 import java.util.concurrent.TimeUnit;
 import org.jspecify.annotations.Nullable;
@@ -40,8 +41,9 @@ final class NotedRow {
     return new Change(
         row.getString(at),
         lane,
-        made == null ? null : rows(row, at + 4, kind, made.tracked()),
-        made == null || !kind.equals("UPDATE") ? null : alike(row.getArray(at + 6), made),
+        Optional.ofNullable(made == null ? null : rows(row, at + 4, kind, made.tracked())),
+        Optional.ofNullable(
+            made == null || !kind.equals("UPDATE") ? null : alike(row.getArray(at + 6), made)),
         kind,
         Duration.ofNanos(TimeUnit.MICROSECONDS.toNanos(Math.max(0, row.getLong(at + 7)))));
   }

@@ -2,10 +2,10 @@ package dev.warmshelf.record;
 
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Change;
-import dev.warmshelf.lane.Footprint;
-import dev.warmshelf.shelf.AskedQuestion;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.shelf.Origin;
-import dev.warmshelf.shelf.Recorder;
+import dev.warmshelf.shelf.read.AskedQuestion;
+import dev.warmshelf.shelf.read.Recorder;
 import dev.warmshelf.store.Content;
 import java.io.IOException;
 import java.nio.file.Path;
@@ -44,6 +44,7 @@ import org.slf4j.LoggerFactory;
  *
  * <p>Thread-safe.
  */
+@SuppressWarnings("exports") // what it implements is the engine's
 public final class ShelfRecording implements Recorder, AutoCloseable {
   private static final Logger LOG = LoggerFactory.getLogger(ShelfRecording.class);
   private static final int WAITING_AT_MOST = 16_384;

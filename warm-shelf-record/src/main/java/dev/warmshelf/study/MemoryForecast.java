@@ -1,6 +1,6 @@
 package dev.warmshelf.study;
 
-import dev.warmshelf.store.Leaving;
+import dev.warmshelf.shelf.Leaving;
 
 /**
  * What so much memory would give, with answers that are put out as they change.

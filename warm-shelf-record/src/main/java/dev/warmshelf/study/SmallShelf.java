@@ -1,10 +1,11 @@
 package dev.warmshelf.study;
 
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.lane.Footprint;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.Leaving;
+import dev.warmshelf.shelf.read.Ground;
 import dev.warmshelf.store.BoundedStore;
 import dev.warmshelf.store.Content;
 import dev.warmshelf.store.Entry;
@@ -12,8 +13,8 @@ import dev.warmshelf.store.Fill;
 import dev.warmshelf.store.Fill.Life;
 import dev.warmshelf.store.Fill.Renewable;
 import dev.warmshelf.store.Keeper;
-import dev.warmshelf.store.Leaving;
 import dev.warmshelf.study.Share.Sums;
+import dev.warmshelf.time.TimeSource;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
@@ -54,7 +55,7 @@ final class SmallShelf {
         Capacity.bytes(Math.max(1, Math.round(bytes * part)))
             .largestShare(Math.min(1, largest))
             .leaving(leaving);
-    return new BoundedStore(less.room(time), Keeper.NONE);
+    return new BoundedStore(Ground.room(less, time), Keeper.NONE);
   }
 
   /** From now on only this part of all keys is looked at. */

@@ -1,9 +1,9 @@
 package dev.warmshelf.study;
 
-import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.record.RecordingFile;
-import dev.warmshelf.store.Leaving;
+import dev.warmshelf.shelf.Leaving;
+import dev.warmshelf.trial.MovableTime;
 import java.io.IOException;
 import java.nio.file.Path;
 import java.time.Duration;

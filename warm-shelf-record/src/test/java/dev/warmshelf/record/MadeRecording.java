@@ -2,13 +2,13 @@ package dev.warmshelf.record;
 
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Change;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.record.ShelfRecording.Asked;
 import dev.warmshelf.record.ShelfRecording.Changed;
 import dev.warmshelf.record.ShelfRecording.Told;
-import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.read.AskedQuestion;
 import java.io.IOException;
 import java.nio.file.Path;
 import java.time.Instant;

@@ -4,20 +4,20 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Change;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.record.RecordingFile.Question;
-import dev.warmshelf.shelf.AskedQuestion;
-import dev.warmshelf.shelf.Ground;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
-import dev.warmshelf.shelf.ReadRequest;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.AskedQuestion;
+import dev.warmshelf.shelf.read.Ground;
+import dev.warmshelf.shelf.read.ReadRequest;
 import dev.warmshelf.store.Content;
+import dev.warmshelf.time.SystemTime;
 import java.io.ByteArrayOutputStream;
 import java.io.IOException;
 import java.io.InputStream;
@@ -53,7 +53,8 @@ class ShelfRecordingTest {
     Board board = new Board();
     try (SystemTime time = SystemTime.start();
         ShelfRecording recording = ShelfRecording.to(file).open();
-        Shelf shelf = new Shelf("ports", Policy.standard(), board, time, Ground.Trust.TTL_ALONE)) {
+        AnswerShelf shelf =
+            new AnswerShelf("ports", Policy.standard(), board, time, Ground.Trust.TTL_ALONE)) {
       shelf.recordTo(recording);
       ask(shelf, 4);
       ask(shelf, 4);
@@ -350,7 +351,7 @@ class ShelfRecordingTest {
     return Key.of(KeyShape.of("test", "select name"), new String[] {"id"}, new Object[] {id});
   }
 
-  private static void ask(Shelf shelf, int id) {
+  private static void ask(AnswerShelf shelf, int id) {
     shelf.<Content, Content, RuntimeException>read(
         key(id),
         new ReadRequest<Content, RuntimeException>() {

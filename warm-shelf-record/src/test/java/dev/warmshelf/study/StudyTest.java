@@ -5,23 +5,23 @@ import static org.assertj.core.api.Assertions.within;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
-import dev.warmshelf.fresh.MovableTime;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ChangedRow;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.record.MadeRecording;
-import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Capacity;
-import dev.warmshelf.shelf.Ground;
+import dev.warmshelf.shelf.Leaving;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.AskedQuestion;
+import dev.warmshelf.shelf.read.Ground;
 import dev.warmshelf.store.Content;
-import dev.warmshelf.store.Leaving;
+import dev.warmshelf.trial.MovableTime;
 import dev.warmshelf.trial.Zipf;
 import java.nio.file.Path;
 import java.time.Duration;
@@ -29,6 +29,7 @@ import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.SplittableRandom;
 import java.util.stream.Collectors;
 import org.junit.jupiter.api.Test;
@@ -177,7 +178,12 @@ class StudyTest {
   private static Change ofIsland(String island) {
     ChangedRow row = new ChangedRow(List.of("island"), island);
     return new Change(
-        "1", Lane.ofTable("public", "port"), List.of(row), null, "UPDATE", Duration.ZERO);
+        "1",
+        Lane.ofTable("public", "port"),
+        Optional.of(List.of(row)),
+        Optional.empty(),
+        "UPDATE",
+        Duration.ZERO);
   }
 
   /** Another island's row, a row of its own that makes no difference, and one that nobody names. */
@@ -253,7 +259,8 @@ class StudyTest {
     double hits = 0;
     double saved = 0;
     double all = 0;
-    try (Shelf shelf = new Shelf("s", policy, new Board(), time, Ground.Trust.TTL_ALONE)) {
+    try (AnswerShelf shelf =
+        new AnswerShelf("s", policy, new Board(), time, Ground.Trust.TTL_ALONE)) {
       Map<Integer, Told> truth = new HashMap<>();
       for (int i = 0; i < questions; i++) {
         int id = stream.next();

@@ -1,8 +1,8 @@
 package dev.warmshelf.testing;
 
 import dev.warmshelf.key.Key;
-import dev.warmshelf.shelf.AskedQuestion;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.read.AskedQuestion;
 import java.math.BigDecimal;
 import java.util.ArrayList;
 import java.util.List;

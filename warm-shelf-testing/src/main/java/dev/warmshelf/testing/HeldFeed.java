@@ -1,16 +1,13 @@
 package dev.warmshelf.testing;
 
-import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
-import dev.warmshelf.spi.feed.Clearing;
 import dev.warmshelf.spi.feed.Feed;
 import dev.warmshelf.spi.feed.FeedException;
 import dev.warmshelf.spi.feed.FeedPlace;
-import dev.warmshelf.spi.feed.OwnWrite;
+import dev.warmshelf.spi.feed.Receiver;
 import dev.warmshelf.spi.feed.Watched;
 import java.time.Duration;
 import java.util.List;
@@ -29,9 +26,7 @@ final class HeldFeed implements Feed {
 
   private final Feed feed;
   private volatile boolean held;
-  private volatile @Nullable Following following;
-
-  private record Following(Board board, TimeSource time) {}
+  private volatile @Nullable Receiver following;
 
   /**
    * @param feed which looks by itself so seldom that no test notices
@@ -50,13 +45,13 @@ final class HeldFeed implements Feed {
 
   /** Has it look, and waits until it has told of all that had committed. */
   void look() {
-    Following now = following;
+    Receiver now = following;
     if (now == null || held) {
       throw new IllegalStateException("The feed is held back; let it go on first.");
     }
     long moment = now.time().nanos();
     feed.hurry();
-    if (!now.board().awaitWatermark(moment, PATIENCE)) {
+    if (!now.awaitMark(moment, PATIENCE)) {
       throw new IllegalStateException(
           "The feed has not told of all within "
               + PATIENCE.toSeconds()
@@ -67,9 +62,9 @@ final class HeldFeed implements Feed {
   }
 
   @Override
-  public void follow(Board board, TimeSource time) throws FeedException {
-    feed.follow(board, time);
-    following = new Following(board, time);
+  public void follow(Receiver receiver) throws FeedException {
+    feed.follow(receiver);
+    following = receiver;
   }
 
   @Override
@@ -77,11 +72,6 @@ final class HeldFeed implements Feed {
     if (!held) {
       feed.hurry();
     }
-  }
-
-  @Override
-  public void clearing(Consumer<Clearing> clearing) {
-    feed.clearing(clearing);
   }
 
   @Override
@@ -97,16 +87,6 @@ final class HeldFeed implements Feed {
   @Override
   public void from(FeedPlace place) {
     feed.from(place);
-  }
-
-  @Override
-  public void expect(OwnWrite write) {
-    feed.expect(write);
-  }
-
-  @Override
-  public void forget(OwnWrite write) {
-    feed.forget(write);
   }
 
   @Override

@@ -1,6 +1,6 @@
 package dev.warmshelf.testing;
 
-import dev.warmshelf.fresh.TimeSource;
+import dev.warmshelf.time.TimeSource;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.Objects;

@@ -6,7 +6,7 @@ import dev.warmshelf.WarmShelf;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.key.Key;
-import dev.warmshelf.shelf.Upkeep;
+import dev.warmshelf.shelf.read.Upkeep;
 import dev.warmshelf.spi.feed.FeedException;
 import dev.warmshelf.statement.SqlStatement;
 import java.sql.SQLException;
@@ -257,8 +257,8 @@ public final class ShelfKit implements AutoCloseable {
    * @throws SQLException if the database is asked about its statement, and cannot answer
    */
   public Answers answersTo(Question<?> question) throws SQLException {
-    Key key = question.key();
-    return new Answers(this, " to " + key, each -> each.key().equals(key));
+    String digest = question.digest();
+    return new Answers(this, " to " + digest, each -> each.key().digest().equals(digest));
   }
 
   /** The results of a computation of this name. */

@@ -5,6 +5,7 @@ import dev.warmshelf.shelf.EntryPage;
 import dev.warmshelf.shelf.EntryQuery;
 import dev.warmshelf.shelf.EntryView;
 import dev.warmshelf.shelf.Shelf;
+import dev.warmshelf.shelf.read.AnswerShelf;
 import java.util.Arrays;
 import java.util.Comparator;
 import java.util.LinkedHashMap;
@@ -61,7 +62,7 @@ final class EntryValues {
   private static CompositeData[] held(Shelf shelf, int most) {
     return OpenValues.rows(
         "held",
-        shelf.held().entrySet().stream()
+        AnswerShelf.of(shelf).held().entrySet().stream()
             .sorted(Comparator.comparingLong(each -> -each.getValue().entries()))
             .limit(most)
             .map(

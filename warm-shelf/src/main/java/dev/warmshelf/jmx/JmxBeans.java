@@ -1,12 +1,12 @@
 package dev.warmshelf.jmx;
 
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.TimeSource;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.Timings;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.spi.feed.Feed;
+import dev.warmshelf.time.TimeSource;
+import dev.warmshelf.time.Watermark;
 import java.lang.management.ManagementFactory;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -132,7 +132,7 @@ public final class JmxBeans implements AutoCloseable {
     Map<String, Object> all = new LinkedHashMap<>();
     FeedMeters.Snapshot meters = feed.meters().snapshot();
     all.put("State", meters.state().name());
-    all.put("Trouble", meters.trouble() == null ? "" : meters.trouble());
+    all.put("Trouble", meters.trouble().orElse(""));
     Watermark watermark = board.watermark();
     all.put(
         "LagNanos",

@@ -1,9 +1,9 @@
 package dev.warmshelf.jmx;
 
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.shelf.Shelf;
 import dev.warmshelf.spi.feed.Feed;
+import dev.warmshelf.time.TimeSource;
 import java.util.Collection;
 import org.jspecify.annotations.Nullable;
 

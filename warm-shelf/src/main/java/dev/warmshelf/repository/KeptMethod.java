@@ -53,12 +53,12 @@ final class KeptMethod implements Methods.Handling {
                 .map(Class::getTypeName)
                 .collect(Collectors.joining(", ", "(", ")"));
     this.tag = "results of " + called;
-    String shelf = rule.keptOn() == null ? WarmShelf.MAIN_SHELF : rule.keptOn();
+    String shelf = rule.shelf().orElse(WarmShelf.MAIN_SHELF);
     this.computation = warm.<@Nullable Object>computation(called).on(shelf).tagged(tag);
     List<Integer> places = new ArrayList<>();
     Parameter[] parameters = method.getParameters();
     for (int i = 0; i < parameters.length; i++) {
-      if (!rule.leavingOut().contains(parameters[i].getName())) {
+      if (!rule.leftOut().contains(parameters[i].getName())) {
         places.add(i);
       }
     }
@@ -68,7 +68,7 @@ final class KeptMethod implements Methods.Handling {
   /** Whether its results can be kept as the rule says; notes why not. */
   static boolean fits(WarmShelf warm, Method method, MethodRule rule, Misfits misfits) {
     int before = misfits.count();
-    String shelf = rule.keptOn();
+    String shelf = rule.shelf().orElse(null);
     if (warm.shelves().stream().noneMatch(each -> each.name().equals(shelf))) {
       misfits.add(method, "there is no shelf '" + shelf + "'");
     }
@@ -77,12 +77,12 @@ final class KeptMethod implements Methods.Handling {
       misfits.add(method, unfit);
     }
     boolean named = Arrays.stream(method.getParameters()).allMatch(Parameter::isNamePresent);
-    if (!rule.leavingOut().isEmpty() && !named) {
+    if (!rule.leftOut().isEmpty() && !named) {
       misfits.add(
           method,
           "its parameters have no names, so none can be left out; compile it with -parameters");
     } else {
-      requireParameters(method, rule.leavingOut(), misfits);
+      requireParameters(method, rule.leftOut(), misfits);
     }
     return misfits.count() == before;
   }

@@ -1,23 +1,28 @@
 package dev.warmshelf.repository;
 
 import dev.warmshelf.WarmShelf;
+import java.util.Optional;
 import java.util.Set;
 import org.jspecify.annotations.Nullable;
 
-/**
- * What a method's annotations may say, for an interface that has none.
- *
- * @param keptOn the shelf that its results are kept on; null if they are not
- * @param leavingOut parameters that make no difference to them
- * @param drops methods whose results are invalidated once what it has written is committed
- * @param fills whether these results are worked out anew at once
- */
-public record MethodRule(
-    @Nullable String keptOn, Set<String> leavingOut, Set<String> drops, boolean fills) {
-  /** Keeps copies. */
-  public MethodRule {
-    leavingOut = Set.copyOf(leavingOut);
-    drops = Set.copyOf(drops);
+/** What a method's annotations may say, for an interface that has none. Immutable. */
+public final class MethodRule {
+  private final @Nullable String keptOn;
+  private final Set<String> leavingOut;
+  private final Set<String> drops;
+  private final boolean fills;
+
+  private MethodRule(
+      @Nullable String keptOn, Set<String> leavingOut, Set<String> drops, boolean fills) {
+    this.keptOn = keptOn;
+    this.leavingOut = leavingOut;
+    this.drops = drops;
+    this.fills = fills;
+  }
+
+  /** Nothing: its results are not kept, and it drops none. */
+  public static MethodRule nothing() {
+    return new MethodRule(null, Set.of(), Set.of(), false);
   }
 
   /** Its results are kept on the main shelf. */
@@ -27,7 +32,12 @@ public record MethodRule(
 
   /** Its results are kept on this shelf. */
   public static MethodRule keptOn(String shelf) {
-    return new MethodRule(shelf, Set.of(), Set.of(), false);
+    return nothing().andKeptOn(shelf);
+  }
+
+  /** The same, and its results are kept on this shelf. */
+  public MethodRule andKeptOn(String shelf) {
+    return new MethodRule(shelf, leavingOut, drops, fills);
   }
 
   /** The same, where these parameters make no difference. */
@@ -37,7 +47,12 @@ public record MethodRule(
 
   /** It drops the results of these methods. */
   public static MethodRule dropping(String... methods) {
-    return new MethodRule(null, Set.of(), Set.of(methods), false);
+    return nothing().andDropping(methods);
+  }
+
+  /** The same, and it drops the results of these methods. */
+  public MethodRule andDropping(String... methods) {
+    return new MethodRule(keptOn, leavingOut, Set.of(methods), fills);
   }
 
   /** The same, and has them worked out anew. */
@@ -55,5 +70,25 @@ public record MethodRule(
         kept == null ? Set.of() : Set.of(kept.leavingOut()),
         drops == null ? Set.of() : Set.of(drops.value()),
         drops != null && drops.andFills());
+  }
+
+  /** The shelf that its results are kept on; empty if they are not. */
+  public Optional<String> shelf() {
+    return Optional.ofNullable(keptOn);
+  }
+
+  /** Parameters that make no difference to them. */
+  public Set<String> leftOut() {
+    return leavingOut;
+  }
+
+  /** Methods whose results are invalidated once what it has written is committed. */
+  public Set<String> drops() {
+    return drops;
+  }
+
+  /** Whether these results are worked out anew at once. */
+  public boolean fills() {
+    return fills;
   }
 }

@@ -46,7 +46,7 @@ final class Methods implements InvocationHandler {
     List<KeptMethod> kept = new ArrayList<>();
     ruled.forEach(
         (method, rule) -> {
-          if (rule.keptOn() != null && KeptMethod.fits(warm, method, rule, misfits)) {
+          if (rule.shelf().isPresent() && KeptMethod.fits(warm, method, rule, misfits)) {
             kept.add(new KeptMethod(warm, name, method, rule, methods));
           }
         });

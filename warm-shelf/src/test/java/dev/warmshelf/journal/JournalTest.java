@@ -9,13 +9,13 @@ import dev.warmshelf.TestDatabase;
 import dev.warmshelf.Waiting;
 import dev.warmshelf.WarmShelf;
 import dev.warmshelf.caller.Borrowed;
-import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.postgres.analysis.SqlText;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.time.SystemTime;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -208,7 +208,7 @@ class JournalTest {
           ShelvedQuery<String> port =
               each.query("SELECT code FROM port WHERE id = 1").as(String.class);
           assertThat(each.feedMeters().orElseThrow().state()).isEqualTo(FeedMeters.State.LOST);
-          assertThat(each.feedMeters().orElseThrow().trouble()).contains("nobody");
+          assertThat(each.feedMeters().orElseThrow().trouble().orElseThrow()).contains("nobody");
           port.only();
           assertThat(port.only().origin()).isEqualTo(Origin.DIRECT);
         }
@@ -338,7 +338,7 @@ class JournalTest {
         Waiting.untilDelivered(warm);
         Reading<Integer> reading = tide.with("day", skipped).only();
         assertThat(reading.origin()).as(zone).isEqualTo(Origin.LOADED);
-        assertThat(reading.footprint().toString()).contains("day=2011-12-30");
+        assertThat(reading.lanes().toString()).contains("day=2011-12-30");
       }
       assertThat(tide.with("day", skipped).only().value()).isEqualTo(4);
     }
@@ -428,7 +428,7 @@ class JournalTest {
             .satisfies(
                 change -> {
                   assertThat(change.table()).isEqualTo(Lane.ofTable(name, name));
-                  assertThat(change.groups()).containsExactly(name + "=v", "n=7");
+                  assertThat(change.groups().orElseThrow()).containsExactly(name + "=v", "n=7");
                 });
         reader.taken();
       }

@@ -5,14 +5,15 @@ import dev.warmshelf.cli.screen.Failure;
 import dev.warmshelf.cli.screen.Interrupts;
 import dev.warmshelf.cli.screen.Json;
 import dev.warmshelf.cli.screen.Screen;
+import dev.warmshelf.delivery.Delivery;
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.SystemTime;
 import dev.warmshelf.journal.JournalFeed;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.spi.feed.Batch;
 import dev.warmshelf.spi.feed.FeedException;
+import dev.warmshelf.time.SystemTime;
 import java.io.PrintWriter;
 import java.time.Duration;
 import java.time.Instant;
@@ -78,7 +79,7 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
         JournalFeed feed =
             JournalFeed.on(pool).polling(PAUSE).telling(batch -> tell(batch, progress));
         Interrupts ignored = Interrupts.first(ended::countDown)) {
-      feed.follow(new Board(), time);
+      feed.follow(new Delivery(new Board(), time, feed.meters(), cleared -> {}));
       progress.line("Following; Ctrl-C ends it.");
       tellOfTrouble(feed, progress);
     } catch (FeedException e) {
@@ -93,7 +94,7 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
     while (!ended.await(LOOK_AT_STATE.toMillis(), TimeUnit.MILLISECONDS)) {
       FeedMeters.Snapshot now = feed.meters().snapshot();
       if (now.state() == FeedMeters.State.LOST && !lost) {
-        progress.line("Lost: " + now.trouble() + ". Trying again.");
+        progress.line("Lost: " + now.trouble().orElse("") + ". Trying again.");
         lost = true;
       } else if (now.state() == FeedMeters.State.LIVE && lost) {
         progress.line("Back; going on from the place.");
@@ -105,8 +106,8 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
   /** On the feed's thread. */
   private synchronized void tell(Batch batch, Screen progress) {
     PrintWriter out = spec.commandLine().getOut();
-    if (batch.reset() != null) {
-      progress.line(batch.reset() + "; everything kept would be invalidated.");
+    if (batch.reset().isPresent()) {
+      progress.line(batch.reset().get() + "; everything kept would be invalidated.");
     }
     for (Change change : batch.changes()) {
       if (most > 0) {
@@ -128,7 +129,7 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
         Text.nanos(change.age().toNanos()),
         change.kind(),
         change.table(),
-        groups(change.groups()));
+        groups(change.groups().orElse(null)));
   }
 
   private static String groups(@Nullable List<String> groups) {
@@ -146,7 +147,7 @@ final class FeedFollowCommand implements java.util.concurrent.Callable<Integer> 
     fields.put("lagNanos", change.age().toNanos());
     fields.put("kind", change.kind());
     fields.put("lane", change.table().name());
-    fields.put("groups", change.groups());
+    fields.put("groups", change.groups().orElse(null));
     fields.put("transaction", change.transaction());
     return Json.onOneLine(fields);
   }

@@ -1,6 +1,7 @@
 package dev.warmshelf.cli.command;
 
 import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.base.Amounts;
 import dev.warmshelf.cli.screen.Failure;
 import dev.warmshelf.cli.screen.Json;
 import dev.warmshelf.cli.screen.Limits;
@@ -8,7 +9,6 @@ import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
 import dev.warmshelf.shared.PostgresStore;
 import dev.warmshelf.shared.StoreSchema;
-import dev.warmshelf.shelf.Amounts;
 import dev.warmshelf.spi.store.SharedStore.Listed;
 import dev.warmshelf.spi.store.SharedStoreException;
 import java.io.PrintWriter;

@@ -1,5 +1,6 @@
 package dev.warmshelf.cli.command;
 
+import dev.warmshelf.base.Amounts;
 import dev.warmshelf.cli.screen.Failure;
 import dev.warmshelf.cli.screen.Json;
 import dev.warmshelf.cli.screen.Limits;
@@ -8,8 +9,7 @@ import dev.warmshelf.cli.screen.Screen;
 import dev.warmshelf.measure.report.StudyPage;
 import dev.warmshelf.measure.report.StudyReport;
 import dev.warmshelf.measure.text.Text;
-import dev.warmshelf.shelf.Amounts;
-import dev.warmshelf.store.Leaving;
+import dev.warmshelf.shelf.Leaving;
 import dev.warmshelf.study.Findings;
 import dev.warmshelf.study.Study;
 import java.io.IOException;

@@ -1,6 +1,7 @@
 package dev.warmshelf.cli.command;
 
 import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.base.Amounts;
 import dev.warmshelf.cli.screen.Failure;
 import dev.warmshelf.cli.screen.Interrupts;
 import dev.warmshelf.cli.screen.Json;
@@ -13,7 +14,6 @@ import dev.warmshelf.measure.survey.Survey;
 import dev.warmshelf.measure.survey.SurveyException;
 import dev.warmshelf.measure.survey.Surveyed;
 import dev.warmshelf.measure.text.Text;
-import dev.warmshelf.shelf.Amounts;
 import dev.warmshelf.study.Findings;
 import dev.warmshelf.study.Study;
 import java.io.IOException;

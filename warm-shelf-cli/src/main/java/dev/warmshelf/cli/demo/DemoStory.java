@@ -193,7 +193,7 @@ final class DemoStory {
 
   /** What must change for the kept answer to be invalidated. */
   private void dependsOn(Reading<List<Departure>> reading) {
-    List<Lane> lanes = reading.footprint().shownLanes();
+    List<Lane> lanes = reading.lanes();
     List<String> tables =
         lanes.stream().map(Lane::name).filter(name -> !name.contains("=")).toList();
     long sailings = lanes.stream().filter(lane -> lane.name().contains("sailing_id=")).count();

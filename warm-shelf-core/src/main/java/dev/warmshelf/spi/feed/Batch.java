@@ -1,28 +1,28 @@
 package dev.warmshelf.spi.feed;
 
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.time.Watermark;
 import java.util.List;
-import org.jspecify.annotations.Nullable;
+import java.util.Optional;
 
 /**
  * What a feed has learned at once. Every statement that begins now sees all of it.
  *
  * @param mark everything that had committed before this moment is in this batch or an earlier one;
- *     null as long as nobody can say so
+ *     empty as long as nobody can say so
  * @param changes in no particular order
  * @param meanings lanes of statements that may mean something else now, as the schema has changed
  * @param clearings what somebody has cleared in all processes
  * @param reset why nothing kept can be relied on any more, in words: the place was lost, or the
- *     schema changed; null where neither is so
+ *     schema changed; empty where neither is so
  */
 public record Batch(
-    @Nullable Watermark mark,
+    Optional<Watermark> mark,
     List<Change> changes,
     List<Lane> meanings,
     List<Clearing> clearings,
-    @Nullable String reset) {
+    Optional<String> reset) {
   /** Keeps copies of the lists. */
   public Batch {
     changes = List.copyOf(changes);
@@ -30,9 +30,19 @@ public record Batch(
     clearings = List.copyOf(clearings);
   }
 
-  /** A batch of changes alone. */
-  public Batch(@Nullable Watermark mark, List<Change> changes, @Nullable String reset) {
-    this(mark, changes, List.of(), List.of(), reset);
+  /** All changes up to a moment. */
+  public static Batch upTo(Watermark mark, List<Change> changes) {
+    return new Batch(Optional.of(mark), changes, List.of(), List.of(), Optional.empty());
+  }
+
+  /** Some changes; there may be more that had committed before. */
+  public static Batch unfinished(List<Change> changes) {
+    return new Batch(Optional.empty(), changes, List.of(), List.of(), Optional.empty());
+  }
+
+  /** The same, which also clears what somebody has cleared in all processes. */
+  public Batch withClearings(List<Clearing> all) {
+    return new Batch(mark, changes, meanings, all, reset);
   }
 
   /** The same, which also says that statements may mean something else. */
@@ -47,6 +57,11 @@ public record Batch(
 
   /** The same, which also says that nothing kept can be relied on any more. */
   public Batch withReset(String why) {
-    return new Batch(mark, changes, meanings, clearings, reset == null ? why : reset + "; " + why);
+    return new Batch(
+        mark,
+        changes,
+        meanings,
+        clearings,
+        Optional.of(reset.map(first -> first + "; ").orElse("") + why));
   }
 }

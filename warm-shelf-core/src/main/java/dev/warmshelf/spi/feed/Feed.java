@@ -1,7 +1,5 @@
 package dev.warmshelf.spi.feed;
 
-import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.meter.FeedMeters;
 import java.util.List;
@@ -11,7 +9,7 @@ import java.util.function.Consumer;
 import org.jspecify.annotations.Nullable;
 
 /**
- * Tells a board about the changes of one database.
+ * Tells of the changes of one database.
  *
  * <p>Its promise: <em>when a batch has been ticked, every statement that begins afterwards sees its
  * changes</em>; and the watermark moves to a moment only after everything that had committed before
@@ -26,18 +24,12 @@ public interface Feed extends FollowedSchema, AutoCloseable {
    * delivering in the background until closed. May be called again after it has failed, or after
    * {@link #close}.
    *
+   * @param receiver of what it finds; what that throws counts as a failed look, and the same comes
+   *     again
    * @throws FeedException if the database cannot be reached or the feed is not installed there; it
    *     follows nothing then
    */
-  void follow(Board board, TimeSource time) throws FeedException;
-
-  /**
-   * Says who is to clear what somebody has cleared in all processes. To be called before {@link
-   * #follow}.
-   *
-   * @param clearing called on the feed's thread, before the watermark moves past the clearing
-   */
-  void clearing(Consumer<Clearing> clearing);
+  void follow(Receiver receiver) throws FeedException;
 
   /**
    * How far everything has been delivered, so that another process, or this one after a start anew,
@@ -67,15 +59,6 @@ public interface Feed extends FollowedSchema, AutoCloseable {
 
   /** Asks for the next look at the database to be taken at once. Returns without waiting. */
   void hurry();
-
-  /**
-   * Announces a transaction of this process. To be called before its commit is sent. Does nothing
-   * as long as the feed does not follow.
-   */
-  void expect(OwnWrite write);
-
-  /** Forgets an own write, met or not. */
-  void forget(OwnWrite write);
 
   /** What it counts, and how it is; goes on. */
   FeedMeters meters();

@@ -1,6 +1,5 @@
 package dev.warmshelf.spi.feed;
 
-import dev.warmshelf.fresh.Board;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -38,19 +37,19 @@ final class PlaceHistory {
   /** All changes that are not in the place have later ticks. */
   private record Row(FeedPlace place, long tick) {}
 
-  /** What a board was like before a look was sent. */
+  /** What a receiver was like before a look was sent. */
   record Before(long tick, long untold) {
     /** The tick beside the place that the look has found, once its changes have been delivered. */
-    long tick(Board board) {
-      long last = board.lastTick(); // first: what is not told is counted before it is ticked
-      return board.untold() == untold ? last : tick;
+    long tick(Receiver receiver) {
+      long last = receiver.lastTick(); // first: what is not told is counted before it is ticked
+      return receiver.untold() == untold ? last : tick;
     }
   }
 
   /** To be called before a look is sent. */
-  static Before before(Board board) {
-    long untold = board.untold();
-    return new Before(board.lastTick(), untold);
+  static Before before(Receiver receiver) {
+    long untold = receiver.untold();
+    return new Before(receiver.lastTick(), untold);
   }
 
   /**
@@ -63,7 +62,7 @@ final class PlaceHistory {
   /**
    * Remembers a place. To be called with each that the feed takes, in their order.
    *
-   * @param tick as {@link Before#tick(Board)} gives it
+   * @param tick as {@link Before#tick(Receiver)} gives it
    */
   synchronized void add(FeedPlace place, long tick) {
     Row[] before = rows;

@@ -1,12 +1,11 @@
 package dev.warmshelf.spi.feed;
 
-import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.TimeSource;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.FeedMeters.State;
+import dev.warmshelf.time.TimeSource;
 import java.time.Duration;
 import java.util.List;
 import java.util.Map;
@@ -26,12 +25,11 @@ public abstract class PollingFeed implements Feed {
   private final Duration interval;
   private final @Nullable Consumer<Batch> listener;
   private final FeedMeters meters = new FeedMeters();
-  private volatile Consumer<Clearing> clearing = cleared -> {};
   private volatile @Nullable FeedPlace from;
   private volatile @Nullable Running running;
   private volatile @Nullable Consumer<List<Change>> changes;
 
-  private record Running(Poll poll, Delivery delivery, PollingLoop loop) {}
+  private record Running(Poll poll, Receiver receiver, PollingLoop loop) {}
 
   /**
    * A feed that does not follow yet.
@@ -62,24 +60,23 @@ public abstract class PollingFeed implements Feed {
   protected abstract Poll open(TimeSource time, @Nullable FeedPlace from) throws FeedException;
 
   @Override
-  public final void follow(Board board, TimeSource time) throws FeedException {
+  public final void follow(Receiver receiver) throws FeedException {
     if (running != null) {
       throw new FeedException("This feed is followed already; make one feed for each WarmShelf.");
     }
-    Poll poll = open(time, from);
+    Poll poll = open(receiver.time(), from);
     boolean done = false;
     try {
-      Delivery delivery = new Delivery(board, meters, clearing);
       Consumer<Batch> told =
           batch -> {
             tell(batch);
-            delivery.deliver(batch);
+            receiver.deliver(batch);
           };
       Consumer<Batch> all = listener == null ? told : listener.andThen(told);
-      PollingLoop loop = new PollingLoop(name, poll, all, board, meters, interval);
+      PollingLoop loop = new PollingLoop(name, poll, all, receiver, meters, interval);
       loop.beginAt(poll.place());
       loop.lookOnce();
-      running = new Running(poll, delivery, loop);
+      running = new Running(poll, receiver, loop);
       loop.start();
       done = true;
     } catch (Exception e) {
@@ -95,7 +92,7 @@ public abstract class PollingFeed implements Feed {
     Consumer<List<Change>> told = changes;
     if (told == null) {
       return;
-    } else if (batch.reset() != null || !batch.meanings().isEmpty()) {
+    } else if (batch.reset().isPresent() || !batch.meanings().isEmpty()) {
       told.accept(List.of(Change.atLarge(Lane.SCHEMA)));
     } else if (!batch.changes().isEmpty()) {
       told.accept(batch.changes());
@@ -105,11 +102,6 @@ public abstract class PollingFeed implements Feed {
   @Override
   public final void tellChanges(@Nullable Consumer<List<Change>> told) {
     changes = told;
-  }
-
-  @Override
-  public final void clearing(Consumer<Clearing> who) {
-    clearing = who;
   }
 
   @Override
@@ -161,26 +153,10 @@ public abstract class PollingFeed implements Feed {
     }
   }
 
-  @Override
-  public final void expect(OwnWrite write) {
-    Running open = running;
-    if (open != null) {
-      open.delivery().expect(write);
-    }
-  }
-
-  @Override
-  public final void forget(OwnWrite write) {
-    Running open = running;
-    if (open != null) {
-      open.delivery().forget(write);
-    }
-  }
-
-  /** As {@link Delivery#hasTold} has it. */
+  /** As {@link Receiver#hasTold} has it. */
   protected final boolean hasTold(String transaction) {
     Running open = running;
-    return open != null && open.delivery().hasTold(transaction);
+    return open != null && open.receiver().hasTold(transaction);
   }
 
   @Override

@@ -1,6 +1,5 @@
 package dev.warmshelf.spi.feed;
 
-import dev.warmshelf.fresh.Board;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.FeedMeters.State;
 import java.time.Duration;
@@ -43,7 +42,7 @@ final class PollingLoop implements AutoCloseable {
   private final Pauses pauses;
   private final CountDownLatch closed = new CountDownLatch(1);
   private final Thread thread;
-  private final Board board;
+  private final Receiver receiver;
   private final PlaceHistory history = new PlaceHistory(MOST_PLACES);
   private volatile @Nullable FeedPlace place;
 
@@ -60,7 +59,7 @@ final class PollingLoop implements AutoCloseable {
    * A loop that has not begun.
    *
    * @param delivery given each batch; if it throws, the batch comes again
-   * @param board that it is delivered to
+   * @param receiver that it is delivered to
    * @param name of the thread, and in the log
    * @param interval between the end of a look and the next while changes arrive
    */
@@ -68,14 +67,14 @@ final class PollingLoop implements AutoCloseable {
       String name,
       Poll poll,
       Consumer<Batch> delivery,
-      Board board,
+      Receiver receiver,
       FeedMeters meters,
       Duration interval) {
     this(
         name,
         poll,
         delivery,
-        board,
+        receiver,
         meters,
         interval,
         (closed, nanos) -> {
@@ -88,14 +87,14 @@ final class PollingLoop implements AutoCloseable {
       String name,
       Poll poll,
       Consumer<Batch> delivery,
-      Board board,
+      Receiver receiver,
       FeedMeters meters,
       Duration interval,
       Pauses pauses) {
     this.name = name;
     this.poll = poll;
     this.delivery = delivery;
-    this.board = board;
+    this.receiver = receiver;
     this.meters = meters;
     this.intervalNanos = interval.toNanos();
     this.pauses = pauses;
@@ -105,7 +104,7 @@ final class PollingLoop implements AutoCloseable {
 
   /** Says where the first look begins: what is not in that place is ticked from now on. */
   void beginAt(FeedPlace from) {
-    history.add(from, board.lastTick());
+    history.add(from, receiver.lastTick());
   }
 
   /** Begins to poll. */
@@ -167,7 +166,7 @@ final class PollingLoop implements AutoCloseable {
 
   /** A batch that is not complete yet is completed soon, however seldom looks are taken. */
   private long waitAfter(Batch batch, long before) {
-    if (batch.mark() == null) {
+    if (batch.mark().isEmpty()) {
       return Math.min(intervalNanos, FIRST_PAUSE.toNanos());
     }
     return batch.changes().isEmpty()
@@ -177,16 +176,16 @@ final class PollingLoop implements AutoCloseable {
 
   /** Looks, delivers what was found, and says how the feed is. */
   Batch lookOnce() throws Exception {
-    PlaceHistory.Before before = PlaceHistory.before(board);
+    PlaceHistory.Before before = PlaceHistory.before(receiver);
     Batch batch = poll.look();
     delivery.accept(batch);
     poll.taken();
-    FeedPlace taken = batch.mark() == null ? null : poll.place();
+    FeedPlace taken = batch.mark().isEmpty() ? null : poll.place();
     place = taken; // once all in it has been ticked
     if (taken != null) {
-      history.add(taken, before.tick(board));
+      history.add(taken, before.tick(receiver));
     }
-    if (batch.mark() == null) {
+    if (batch.mark().isEmpty()) {
       become(State.LOST, "changes that nobody noted may still be committed", null);
     } else {
       become(State.LIVE, null, null);

@@ -2,10 +2,13 @@ package dev.warmshelf.spi.feed;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import dev.warmshelf.delivery.Delivery;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.lane.Change;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
+import dev.warmshelf.meter.FeedMeters;
+import dev.warmshelf.plan.Footprint;
+import dev.warmshelf.trial.MovableTime;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.HashMap;
@@ -34,6 +37,10 @@ class PlaceHistoryTest {
   private static final int LANES = 4;
   private static final int PLACES = 6;
 
+  private static Receiver receiver(Board board) {
+    return new Delivery(board, new MovableTime(), new FeedMeters(), cleared -> {});
+  }
+
   /** What a mistake would be; each must be found. */
   private enum Mistake {
     NONE,
@@ -60,6 +67,7 @@ class PlaceHistoryTest {
 
   private static final class Follower {
     private Board board = new Board(1 << 10);
+    private Receiver receiver = receiver(board);
     private PlaceHistory history = new PlaceHistory(PLACES);
     private Set<Integer> told = new TreeSet<>();
     private final Set<Integer> own = new HashSet<>();
@@ -152,7 +160,7 @@ class PlaceHistoryTest {
 
     private boolean look(Follower process) {
       if (process.looking == null) {
-        process.before = PlaceHistory.before(process.board);
+        process.before = PlaceHistory.before(process.receiver);
         process.looking = new TreeSet<>(committed);
         return true;
       }
@@ -171,7 +179,7 @@ class PlaceHistoryTest {
       PlaceHistory.Before before = Objects.requireNonNull(process.before, "it looks");
       boolean forgets = mistake == Mistake.UNTOLD_COMMITS_FORGOTTEN;
       process.history.add(
-          place(found), forgets ? process.board.lastTick() : before.tick(process.board));
+          place(found), forgets ? process.board.lastTick() : before.tick(process.receiver));
       noted.add(found);
       return true;
     }
@@ -228,6 +236,7 @@ class PlaceHistoryTest {
 
     private boolean restart(Follower process) {
       process.board = new Board(1 << 10);
+      process.receiver = receiver(process.board);
       process.history = new PlaceHistory(PLACES);
       process.own.clear();
       process.toldItself.clear();

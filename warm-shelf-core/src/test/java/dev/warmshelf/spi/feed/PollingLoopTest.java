@@ -2,17 +2,20 @@ package dev.warmshelf.spi.feed;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import dev.warmshelf.delivery.Delivery;
 import dev.warmshelf.fresh.Board;
-import dev.warmshelf.fresh.Watermark;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.ColumnKind;
-import dev.warmshelf.lane.Footprint;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.meter.FeedMeters.State;
+import dev.warmshelf.plan.Footprint;
+import dev.warmshelf.time.Watermark;
+import dev.warmshelf.trial.MovableTime;
 import java.time.Duration;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.concurrent.BlockingQueue;
 import java.util.concurrent.CopyOnWriteArrayList;
 import java.util.concurrent.LinkedBlockingQueue;
@@ -28,14 +31,15 @@ class PollingLoopTest {
 
   private final Board board = new Board();
   private final FeedMeters meters = new FeedMeters();
+  private final Delivery delivery = new Delivery(board, new MovableTime(), meters, cleared -> {});
   private final ScriptedPoll poll = new ScriptedPoll();
   private final List<Long> pauses = new CopyOnWriteArrayList<>();
   private final PollingLoop feed =
       new PollingLoop(
           "feed",
           poll,
-          new Delivery(board, meters)::deliver,
-          board,
+          delivery::deliver,
+          delivery,
           meters,
           Duration.ofMillis(1),
           (closed, nanos) -> pauses.add(nanos));
@@ -54,7 +58,7 @@ class PollingLoopTest {
     public Batch look() throws Exception {
       calls.add("look");
       Step step = script.poll(20, TimeUnit.SECONDS);
-      return step == null ? new Batch(null, List.of(), null) : step.take();
+      return step == null ? Batch.unfinished(List.of()) : step.take();
     }
 
     @Override
@@ -96,7 +100,7 @@ class PollingLoopTest {
     public void interrupt() {
       calls.add("interrupt");
       if (script.isEmpty()) {
-        script.add(() -> new Batch(null, List.of(), null));
+        script.add(() -> Batch.unfinished(List.of()));
       }
     }
 
@@ -137,26 +141,26 @@ class PollingLoopTest {
     }
     until(() -> pauses.size() == 4);
     assertThat(meters.snapshot().state()).isEqualTo(State.LOST);
-    assertThat(meters.snapshot().trouble()).contains("the line is cut");
+    assertThat(meters.snapshot().trouble().orElseThrow()).contains("the line is cut");
     assertThat(meters.snapshot().losses()).isEqualTo(1);
     poll.script.add(() -> batch(5));
     until(() -> board.watermark() != null);
     until(() -> meters.snapshot().state() == State.LIVE);
-    assertThat(meters.snapshot().trouble()).isNull();
+    assertThat(meters.snapshot().trouble()).isEmpty();
   }
 
   @Test
   void aLookThatIsNotCompleteYetIsFollowedSoonHoweverSeldomLooksAreTaken() {
     feed.start();
     ScriptedPoll seldom = new ScriptedPoll();
-    seldom.script.add(() -> new Batch(null, List.of(), null));
+    seldom.script.add(() -> Batch.unfinished(List.of()));
     seldom.script.add(() -> batch(5));
     try (PollingLoop slow =
         new PollingLoop(
             "slow",
             seldom,
-            new Delivery(board, meters)::deliver,
-            board,
+            delivery::deliver,
+            delivery,
             meters,
             Duration.ofMinutes(10),
             (closed, nanos) -> pauses.add(nanos))) {
@@ -195,9 +199,9 @@ class PollingLoopTest {
   @Test
   void aPlaceIsTakenOnlyWhenItsBatchHasBeenDelivered() {
     long fence = board.lastTick();
-    Batch undeliverable = new Batch(new Watermark(7), List.of(change(null)), null);
+    Batch undeliverable = Batch.upTo(new Watermark(7), List.of(change(null)));
     feed.start();
-    poll.script.add(() -> new Batch(new Watermark(7), List.of(change("7"), broken()), null));
+    poll.script.add(() -> Batch.upTo(new Watermark(7), List.of(change("7"), broken())));
     until(() -> pauses.size() == 1);
     assertThat(poll.calls).doesNotContain("taken");
     assertThat(board.watermark()).isNull();
@@ -211,7 +215,7 @@ class PollingLoopTest {
   void aBatchWithoutAMarkTicksAndClaimsNothing() {
     long fence = board.lastTick();
     feed.start();
-    poll.script.add(() -> new Batch(null, List.of(change("7")), null));
+    poll.script.add(() -> Batch.unfinished(List.of(change("7"))));
     until(() -> !board.isFresh(Footprint.of(BOOKING), fence));
     until(() -> meters.snapshot().state() == State.LOST);
     assertThat(board.watermark()).isNull();
@@ -230,17 +234,23 @@ class PollingLoopTest {
   }
 
   private static Batch batch(long nanos) {
-    return new Batch(new Watermark(nanos), List.of(), null);
+    return Batch.upTo(new Watermark(nanos), List.of());
   }
 
   private static Change change(String transaction) {
     return new Change(
-        transaction == null ? "8" : transaction, BOOKING, null, null, "UPDATE", Duration.ZERO);
+        transaction == null ? "8" : transaction,
+        BOOKING,
+        Optional.empty(),
+        Optional.empty(),
+        "UPDATE",
+        Duration.ZERO);
   }
 
   /** A change that cannot be ticked: its lane is no table's. */
   private static Change broken() {
-    return new Change("9", Lane.ofTag("none"), null, null, "UPDATE", Duration.ZERO);
+    return new Change(
+        "9", Lane.ofTag("none"), Optional.empty(), Optional.empty(), "UPDATE", Duration.ZERO);
   }
 
   private static void until(java.util.function.BooleanSupplier condition) {

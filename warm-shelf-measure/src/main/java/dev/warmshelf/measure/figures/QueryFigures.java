@@ -1,7 +1,7 @@
 package dev.warmshelf.measure.figures;
 
-import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.Origin;
+import dev.warmshelf.shelf.read.HeldSize;
 import java.io.Serializable;
 import org.HdrHistogram.Histogram;
 

@@ -6,7 +6,7 @@ import dev.warmshelf.measure.survey.SurveyedStatement.Advice;
 import dev.warmshelf.measure.survey.SurveyedStatement.Keepable;
 import dev.warmshelf.measure.text.Controls;
 import dev.warmshelf.measure.text.Text;
-import dev.warmshelf.store.Leaving;
+import dev.warmshelf.shelf.Leaving;
 import dev.warmshelf.study.Findings;
 import dev.warmshelf.study.KeyAdvice;
 import dev.warmshelf.study.MemoryForecast;

@@ -1,7 +1,7 @@
 package dev.warmshelf.measure.report;
 
 import dev.warmshelf.measure.text.Text;
-import dev.warmshelf.store.Leaving;
+import dev.warmshelf.shelf.Leaving;
 import dev.warmshelf.study.Findings;
 import dev.warmshelf.study.LifeForecast;
 import dev.warmshelf.study.MemoryForecast;

@@ -3,7 +3,7 @@ package dev.warmshelf.measure.report;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
 import dev.warmshelf.record.RecordingFile;
-import dev.warmshelf.store.Leaving;
+import dev.warmshelf.shelf.Leaving;
 import dev.warmshelf.study.ChangeForecast;
 import dev.warmshelf.study.Findings;
 import dev.warmshelf.study.KeyAdvice;

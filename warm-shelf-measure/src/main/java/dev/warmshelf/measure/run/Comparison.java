@@ -18,7 +18,7 @@ import dev.warmshelf.measure.workload.RequestSource;
 import dev.warmshelf.measure.workload.Requests;
 import dev.warmshelf.measure.workload.VersionedThing;
 import dev.warmshelf.measure.workload.Workload;
-import dev.warmshelf.shelf.Recorder;
+import dev.warmshelf.shelf.read.Recorder;
 import dev.warmshelf.spi.feed.FeedException;
 import dev.warmshelf.statement.Verdict;
 import dev.warmshelf.trial.CommitLedger;

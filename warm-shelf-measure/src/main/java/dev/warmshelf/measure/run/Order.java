@@ -3,7 +3,7 @@ package dev.warmshelf.measure.run;
 import dev.warmshelf.measure.figures.QueryFigures;
 import dev.warmshelf.measure.workload.VersionedThing;
 import dev.warmshelf.meter.Meters;
-import dev.warmshelf.shelf.HeldSize;
+import dev.warmshelf.shelf.read.HeldSize;
 import dev.warmshelf.trial.CommitLedger;
 import java.io.Serializable;
 import java.sql.SQLException;

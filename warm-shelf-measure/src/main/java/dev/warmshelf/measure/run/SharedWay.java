@@ -6,7 +6,7 @@ import dev.warmshelf.measure.workload.Request;
 import dev.warmshelf.measure.workload.RequestSource;
 import dev.warmshelf.measure.workload.VersionedThing;
 import dev.warmshelf.meter.Meters;
-import dev.warmshelf.shelf.HeldSize;
+import dev.warmshelf.shelf.read.HeldSize;
 import dev.warmshelf.spi.store.SharedStore;
 import dev.warmshelf.spi.store.SharedStoreException;
 import dev.warmshelf.trial.CommitLedger;

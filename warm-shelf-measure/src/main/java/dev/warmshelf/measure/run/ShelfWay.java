@@ -12,12 +12,13 @@ import dev.warmshelf.measure.workload.Request;
 import dev.warmshelf.measure.workload.Workload;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.shelf.Audit;
-import dev.warmshelf.shelf.HeldSize;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.Recipe;
 import dev.warmshelf.shelf.Renewal;
 import dev.warmshelf.shelf.Sharing;
+import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.HeldSize;
 import dev.warmshelf.spi.feed.FeedException;
 import dev.warmshelf.spi.store.SharedStore;
 import dev.warmshelf.statement.Verdict;
@@ -160,7 +161,7 @@ final class ShelfWay implements Way {
     Map<String, String> labels = new HashMap<>();
     queries.forEach((query, shelved) -> labels.put(shelved.normalForm(), query.label()));
     Map<String, HeldSize> held = new HashMap<>();
-    for (Map.Entry<KeyShape, HeldSize> each : warm.shelf(shelf).held().entrySet()) {
+    for (Map.Entry<KeyShape, HeldSize> each : AnswerShelf.of(warm.shelf(shelf)).held().entrySet()) {
       String statement = each.getKey().statement();
       held.put(labels.getOrDefault(statement, statement), each.getValue());
     }

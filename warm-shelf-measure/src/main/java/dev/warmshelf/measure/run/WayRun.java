@@ -9,7 +9,7 @@ import dev.warmshelf.measure.figures.Reads;
 import dev.warmshelf.measure.figures.Staleness;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Meters;
-import dev.warmshelf.shelf.HeldSize;
+import dev.warmshelf.shelf.read.HeldSize;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.List;
