@@ -1,6 +1,7 @@
 package dev.warmshelf;
 
 import dev.warmshelf.base.Library;
+import dev.warmshelf.base.SystemTime;
 import dev.warmshelf.caller.Over;
 import dev.warmshelf.caller.OwnWrites;
 import dev.warmshelf.caller.Sessions;
@@ -45,7 +46,6 @@ import dev.warmshelf.spi.feed.FeedException;
 import dev.warmshelf.statement.Analysed;
 import dev.warmshelf.statement.AnalysedText;
 import dev.warmshelf.statement.SqlStatement;
-import dev.warmshelf.time.SystemTime;
 import dev.warmshelf.time.TimeSource;
 import dev.warmshelf.time.Watermark;
 import dev.warmshelf.verdict.Verdicts;

@@ -1,5 +1,6 @@
 package dev.warmshelf.bench;
 
+import dev.warmshelf.base.SystemTime;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
@@ -9,7 +10,6 @@ import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.shelf.read.Ground;
-import dev.warmshelf.time.SystemTime;
 import dev.warmshelf.time.Watermark;
 import java.time.Duration;
 import java.util.Objects;

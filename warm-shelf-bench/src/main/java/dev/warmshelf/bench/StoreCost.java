@@ -2,6 +2,7 @@ package dev.warmshelf.bench;
 
 import dev.warmshelf.ShelvedQuery;
 import dev.warmshelf.WarmShelf;
+import dev.warmshelf.base.SystemTime;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.journal.Journal;
 import dev.warmshelf.journal.JournalFeed;
@@ -21,7 +22,6 @@ import dev.warmshelf.store.Fill.Life;
 import dev.warmshelf.store.Fill.Renewable;
 import dev.warmshelf.store.Keeper;
 import dev.warmshelf.store.Room;
-import dev.warmshelf.time.SystemTime;
 import java.lang.management.ManagementFactory;
 import java.lang.management.ThreadMXBean;
 import java.math.BigDecimal;

@@ -1,5 +1,6 @@
 package dev.warmshelf.bench;
 
+import dev.warmshelf.base.SystemTime;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
@@ -13,7 +14,6 @@ import dev.warmshelf.shelf.read.AskedQuestion;
 import dev.warmshelf.shelf.read.Ground;
 import dev.warmshelf.shelf.read.ReadRequest;
 import dev.warmshelf.store.Content;
-import dev.warmshelf.time.SystemTime;
 import dev.warmshelf.time.Watermark;
 import java.io.IOException;
 import java.nio.file.Files;

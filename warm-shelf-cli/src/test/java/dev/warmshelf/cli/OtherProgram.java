@@ -2,6 +2,7 @@ package dev.warmshelf.cli;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import dev.warmshelf.base.SystemTime;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.jmx.Desk;
 import dev.warmshelf.jmx.JmxBeans;
@@ -14,7 +15,6 @@ import dev.warmshelf.scenario.OwnJava;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.shelf.read.Ground;
-import dev.warmshelf.time.SystemTime;
 import dev.warmshelf.time.Watermark;
 import java.io.BufferedReader;
 import java.time.Duration;

@@ -98,7 +98,7 @@ public final class Expiry extends Terms {
   }
 
   /**
-   * And so long after it was last asked for, to within {@link dev.warmshelf.time.SystemTime#STEP}.
+   * And so long after it was last asked for, to within 10 milliseconds.
    *
    * @throws IllegalArgumentException if it is not longer than zero
    */

@@ -24,7 +24,7 @@ public interface Reading<V extends @Nullable Object> {
 
   /**
    * How long before this read the answer had been kept; zero unless it was {@link Origin#KEPT}. To
-   * within {@link dev.warmshelf.time.SystemTime#STEP}.
+   * within 10 milliseconds.
    */
   Duration age();
 

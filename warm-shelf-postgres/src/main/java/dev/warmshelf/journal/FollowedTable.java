@@ -12,9 +12,9 @@ import java.util.TreeSet;
  * @param table as SQL writes it
  * @param columns as the catalogue spells them, the preferred one first
  */
-public record FollowedTable(String table, List<String> columns) {
+record FollowedTable(String table, List<String> columns) {
   /** Keeps a copy of the list. */
-  public FollowedTable {
+  FollowedTable {
     columns = List.copyOf(columns);
   }
 
@@ -23,7 +23,7 @@ public record FollowedTable(String table, List<String> columns) {
    *
    * @throws IllegalArgumentException if it is none
    */
-  public static FollowedTable parse(String text) {
+  static FollowedTable parse(String text) {
     List<String> parts = split(text, ':');
     if (parts.size() > 2 || parts.get(0).isBlank()) {
       throw new IllegalArgumentException(

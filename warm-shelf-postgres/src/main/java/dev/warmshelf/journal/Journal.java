@@ -201,7 +201,7 @@ public final class Journal {
   /**
    * The SQL that {@link #install} runs, for a person to read or to run.
    *
-   * @param tables as {@link FollowedTable} writes them: {@code port}, {@code
+   * @param tables with the columns that tell their changes apart: {@code port}, {@code
    *     booking:sailing_id,agent_id}
    * @throws IllegalArgumentException if one of them is not written so
    * @throws SQLException if one of them is not a table, is a partition of another, or lacks a
@@ -374,7 +374,7 @@ public final class Journal {
    *
    * @throws SQLException if the database could not be asked, or refused; nothing was changed then
    */
-  public List<FollowedTable> followed() throws SQLException {
+  List<FollowedTable> followed() throws SQLException {
     return installed().stream().map(Installed::table).toList();
   }
 

@@ -3,6 +3,7 @@ package dev.warmshelf.record;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import dev.warmshelf.base.SystemTime;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
@@ -17,7 +18,6 @@ import dev.warmshelf.shelf.read.AskedQuestion;
 import dev.warmshelf.shelf.read.Ground;
 import dev.warmshelf.shelf.read.ReadRequest;
 import dev.warmshelf.store.Content;
-import dev.warmshelf.time.SystemTime;
 import java.io.ByteArrayOutputStream;
 import java.io.IOException;
 import java.io.InputStream;

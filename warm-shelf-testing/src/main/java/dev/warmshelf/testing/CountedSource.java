@@ -21,7 +21,7 @@ import org.jspecify.annotations.Nullable;
  * A data source that notes the text of each statement that is run over it: what is prepared counts
  * when it is run, each time; a batch counts as many times as it has rows. Thread-safe.
  */
-public final class CountedSource implements DataSource {
+final class CountedSource implements DataSource {
   private final DataSource source;
   private final List<String> sent = new ArrayList<>();
 
@@ -32,13 +32,8 @@ public final class CountedSource implements DataSource {
     this.taking = taking;
   }
 
-  /** Counts what goes to this one. */
-  public static CountedSource over(DataSource source) {
-    return new CountedSource(source, () -> {});
-  }
-
   /**
-   * The same.
+   * Counts what goes to this one.
    *
    * @param taking run with each statement, before its answer is there
    */

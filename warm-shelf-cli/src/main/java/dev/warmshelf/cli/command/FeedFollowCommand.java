@@ -1,6 +1,7 @@
 package dev.warmshelf.cli.command;
 
 import com.zaxxer.hikari.HikariDataSource;
+import dev.warmshelf.base.SystemTime;
 import dev.warmshelf.cli.screen.Failure;
 import dev.warmshelf.cli.screen.Interrupts;
 import dev.warmshelf.cli.screen.Json;
@@ -13,7 +14,6 @@ import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.meter.FeedMeters;
 import dev.warmshelf.spi.feed.Batch;
 import dev.warmshelf.spi.feed.FeedException;
-import dev.warmshelf.time.SystemTime;
 import java.io.PrintWriter;
 import java.time.Duration;
 import java.time.Instant;

@@ -3,6 +3,7 @@ package dev.warmshelf.shelf.read;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import dev.warmshelf.base.SystemTime;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.lane.Lane;
@@ -17,7 +18,6 @@ import dev.warmshelf.shelf.Loader;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
-import dev.warmshelf.time.SystemTime;
 import dev.warmshelf.time.Watermark;
 import dev.warmshelf.trial.MovableTime;
 import dev.warmshelf.trial.Wilson;

@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.assertj.core.api.Assertions.catchThrowableOfType;
 
+import dev.warmshelf.base.SystemTime;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.key.Key;
@@ -18,7 +19,6 @@ import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill.Life;
-import dev.warmshelf.time.SystemTime;
 import dev.warmshelf.time.Watermark;
 import java.time.Duration;
 import java.util.ArrayList;

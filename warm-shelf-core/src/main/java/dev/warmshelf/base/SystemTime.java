@@ -1,5 +1,6 @@
-package dev.warmshelf.time;
+package dev.warmshelf.base;
 
+import dev.warmshelf.time.TimeSource;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.concurrent.locks.LockSupport;
