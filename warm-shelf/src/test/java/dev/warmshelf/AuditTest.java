@@ -46,7 +46,11 @@ class AuditTest {
       }
       Waiting.until("an audit finds it", () -> meters(warm).get(Finding.NEVER) > 0);
       Waiting.until(
-          "an audit finds the other one right", () -> meters(warm).get(Finding.AGREED) > 0);
+          "an audit finds the other one right",
+          () -> {
+            right.list(); // a machine that is short of time audits few of the hits above
+            return meters(warm).get(Finding.AGREED) > 0;
+          });
       assertThat(shareOfNever(meters(warm)).low()).isPositive();
       String form = SqlStatement.of("SELECT notices()").formDigest();
       Health health = warm.health();

@@ -58,7 +58,13 @@ public enum Count {
   /** Hits that were timed. */
   TIMED_HITS("timedHits"),
   /** What those took, in nanoseconds. */
-  TIMED_HIT_NANOS("timedHitNanos");
+  TIMED_HIT_NANOS("timedHitNanos"),
+  /**
+   * What reads that were no plain hits took beyond the load times of the answers they were given,
+   * in nanoseconds: second looks, waits, what is done before and after a load. Below zero where
+   * reads were given others' answers, or mended ones, sooner than they had loaded them.
+   */
+  BEYOND_LOADS_NANOS("beyondLoadsNanos");
 
   private final String label;
 

@@ -25,6 +25,7 @@ public final class FeedMeters {
   private long lastMark;
   private final LongAdder told = new LongAdder();
   private final LongAdder waited = new LongAdder();
+  private final LongAdder commitNanos = new LongAdder();
 
   /** Whether changes arrive. */
   public enum State {
@@ -51,6 +52,11 @@ public final class FeedMeters {
   /** A commit of this process has said itself what it has changed. */
   public void commitTold() {
     told.increment();
+  }
+
+  /** Notes what a commit of this process took for the library's sake, in nanoseconds. */
+  public void commitTook(long nanos) {
+    commitNanos.add(nanos);
   }
 
   /** A commit of this process has waited until the feed had told of it. */
@@ -95,7 +101,7 @@ public final class FeedMeters {
 
   /** The counts as they are now. */
   public synchronized Snapshot snapshot() {
-    Commits commits = new Commits(told.sum(), waited.sum());
+    Commits commits = new Commits(told.sum(), waited.sum(), commitNanos.sum());
     return new Snapshot(
         state, Optional.ofNullable(trouble), batches, changes, resets, losses, commits);
   }
@@ -105,8 +111,9 @@ public final class FeedMeters {
    *
    * @param told how many have said themselves what they changed
    * @param waited how many have waited until the feed had told of it, or in vain
+   * @param tookNanos what those who committed have waited for that, in nanoseconds, in all
    */
-  public record Commits(long told, long waited) {}
+  public record Commits(long told, long waited, long tookNanos) {}
 
   /**
    * The counts at a moment.
@@ -135,6 +142,7 @@ public final class FeedMeters {
       all.put("losses", losses);
       all.put("commitsTold", commits.told());
       all.put("commitsWaited", commits.waited());
+      all.put("commitsTookNanos", commits.tookNanos());
       return all;
     }
   }

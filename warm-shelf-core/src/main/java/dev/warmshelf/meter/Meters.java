@@ -90,6 +90,11 @@ public final class Meters {
     adders[Count.TIMED_HIT_NANOS.ordinal()].add(nanos);
   }
 
+  /** Notes what a read that was no plain hit took beyond the load time of its answer. */
+  public void tookBeyondLoad(long nanos) {
+    adders[Count.BEYOND_LOADS_NANOS.ordinal()].add(nanos);
+  }
+
   /** Notes how long a load took, in nanoseconds. */
   public void loaded(long nanos) {
     loads.record(nanos);
@@ -163,13 +168,16 @@ public final class Meters {
     }
 
     /**
-     * What the hits have saved their callers, in nanoseconds: the load times they spared, less what
-     * the hits took, which is known from those that were timed. Below zero where hits cost more.
+     * What the shelf has saved its callers, in nanoseconds: the load times that hits spared, less
+     * what the hits took, which is known from those that were timed, and less what all other reads
+     * took beyond the load times of their answers. Below zero where that is more.
      */
     public long timeSavedNanos() {
       long timed = get(Count.TIMED_HITS);
       double hit = timed == 0 ? 0 : (double) get(Count.TIMED_HIT_NANOS) / timed;
-      return get(Count.SPARED_NANOS) - Math.round(get(Count.HITS) * hit);
+      return get(Count.SPARED_NANOS)
+          - Math.round(get(Count.HITS) * hit)
+          - get(Count.BEYOND_LOADS_NANOS);
     }
 
     /** Reads that bypassed the shelf, for whatever reason. */

@@ -58,7 +58,7 @@ class MetersTest {
   }
 
   @Test
-  void timeSavedIsWhatHitsSparedLessWhatTheyTook() {
+  void timeSavedIsWhatHitsSparedLessWhatAllReadsTookBeyondTheirLoads() {
     for (int i = 0; i < 10; i++) {
       meters.hit(1_000_000);
     }
@@ -66,6 +66,9 @@ class MetersTest {
     meters.hitTook(400);
     meters.hitTook(600); // 500 on average, for all ten
     assertThat(meters.snapshot().timeSavedNanos()).isEqualTo(10_000_000 - 5_000);
+    meters.tookBeyondLoad(20_000_000); // second looks in vain
+    meters.tookBeyondLoad(-1_000_000); // an answer that another had nearly loaded
+    assertThat(meters.snapshot().timeSavedNanos()).isEqualTo(-9_000_000 - 5_000);
   }
 
   @Test

@@ -70,9 +70,15 @@ public final class OwnWrites {
    * @return null if the feed alone can tell
    */
   public OwnChanges.@Nullable Told ask(FollowedConnection caller, Connection connection) {
-    return changes != null && caller.isAllInOneTransaction() && isLive()
-        ? changes.ask(connection)
-        : null;
+    if (feed == null || changes == null || !caller.isAllInOneTransaction() || !isLive()) {
+      return null;
+    }
+    long began = time.nanos();
+    try {
+      return changes.ask(connection);
+    } finally {
+      feed.meters().commitTook(time.nanos() - began);
+    }
   }
 
   /** Before a commit from whose result answers are to be made, or whose changes are known. */
@@ -117,6 +123,7 @@ public final class OwnWrites {
       return tickNamed(named, write);
     }
     feed.meters().commitWaited();
+    long began = time.nanos();
     try {
       if (!learned()) {
         board.tickUntold();
@@ -124,6 +131,7 @@ public final class OwnWrites {
       }
       return write == null ? 0 : write.ownTick();
     } finally {
+      feed.meters().commitTook(time.nanos() - began);
       if (write != null) {
         forget(write);
       }

@@ -63,7 +63,8 @@ public final class ShelfMetrics implements MeterBinder {
           Count.MENDING_NANOS,
           Count.SPARED_NANOS,
           Count.TIMED_HITS,
-          Count.TIMED_HIT_NANOS);
+          Count.TIMED_HIT_NANOS,
+          Count.BEYOND_LOADS_NANOS);
 
   private final WarmShelf warm;
   private final int mostQueries;
@@ -145,12 +146,12 @@ public final class ShelfMetrics implements MeterBinder {
   }
 
   private static void bindTimes(Shelf shelf, Tags tags, MeterRegistry registry) {
-    FunctionCounter.builder(
+    TimeGauge.builder(
             PREFIX + "time.saved",
             shelf,
-            each -> seconds(each.meters().snapshot().timeSavedNanos()))
+            TimeUnit.NANOSECONDS,
+            each -> each.meters().snapshot().timeSavedNanos())
         .tags(tags)
-        .baseUnit("seconds")
         .description(Descriptions.of("time.saved"))
         .register(registry);
     timer(registry, "load", tags, shelf.meters().loads());
@@ -191,6 +192,9 @@ public final class ShelfMetrics implements MeterBinder {
       return;
     }
     for (String count : warm.feedMeters().get().byName().keySet()) {
+      if (count.endsWith("Nanos")) {
+        continue; // shown as a time
+      }
       FunctionCounter.builder(
               PREFIX + "feed." + dotted(count),
               warm,
@@ -204,6 +208,13 @@ public final class ShelfMetrics implements MeterBinder {
           .description(Descriptions.of("feed.state"))
           .register(registry);
     }
+    TimeGauge.builder(
+            PREFIX + "feed.commits.took",
+            warm,
+            TimeUnit.NANOSECONDS,
+            each -> each.feedMeters().map(meters -> meters.commits().tookNanos()).orElse(0L))
+        .description(Descriptions.of("feed.commits.took"))
+        .register(registry);
     TimeGauge.builder(
             PREFIX + "feed.lag",
             warm,

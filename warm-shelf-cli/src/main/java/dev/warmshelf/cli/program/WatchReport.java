@@ -58,7 +58,7 @@ public final class WatchReport {
     columns.put("in all", (m, b) -> ratio(m.count("Hits"), m.count("Lookups")));
     columns.put("kept", (m, b) -> Text.count(m.count("Entries")));
     columns.put("memory", (m, b) -> Text.bytes(m.count("Bytes")));
-    columns.put("saved/s", (m, b) -> time(Math.round(m.since(b, "TimeSavedNanos") / seconds)));
+    columns.put("saved/s", (m, b) -> signed(Math.round(m.since(b, "TimeSavedNanos") / seconds)));
     columns.put("hit p50", (m, b) -> time(m.count("HitP50Nanos")));
     columns.put("load p50", (m, b) -> time(m.count("LoadP50Nanos")));
     columns.put("loads/s", (m, b) -> rate(m.since(b, "Misses") - m.since(b, "Joined")));
@@ -86,8 +86,28 @@ public final class WatchReport {
     lines.addAll(table.lines(""));
     lines.add("");
     now.feeds().forEach((id, feed) -> lines.add(feedLine(id, feed)));
+    lines.add(net());
     lines.addAll(NeedlessLines.of(needless));
     return lines;
+  }
+
+  /** What all of it saves, less what own commits take. */
+  private String net() {
+    long saved = 0;
+    for (Map.Entry<String, Meters> each : now.shelves().entrySet()) {
+      Meters earlier = before.shelves().getOrDefault(each.getKey(), each.getValue());
+      saved += each.getValue().since(earlier, "TimeSavedNanos");
+    }
+    long commits = 0;
+    for (Map.Entry<String, Meters> each : now.feeds().entrySet()) {
+      Meters earlier = before.feeds().getOrDefault(each.getKey(), each.getValue());
+      commits += each.getValue().since(earlier, "CommitsTookNanos");
+    }
+    return "time saved, net: "
+        + signed(Math.round((saved - commits) / seconds))
+        + " a second; own commits took "
+        + signed(Math.round(commits / seconds))
+        + " of it";
   }
 
   private String feedLine(String id, Meters feed) {
@@ -217,6 +237,11 @@ public final class WatchReport {
     long audited =
         meters.count("AuditsAgreed") + meters.count("AuditsLate") + meters.count("AuditsNever");
     return audited == 0 ? NONE : Text.count(meters.count(finding));
+  }
+
+  /** The same of what may be below zero. */
+  private static String signed(long nanos) {
+    return nanos < 0 ? "-" + Text.nanos(-nanos) : Text.nanos(nanos);
   }
 
   private static String time(long nanos) {

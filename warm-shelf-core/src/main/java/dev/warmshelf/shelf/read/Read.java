@@ -77,6 +77,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   /** Whether this thread's load gave what was kept before. */
   private boolean needless;
 
+  /** Whether it was there, after a look that was not the first. */
+  private boolean isHit;
+
   /** How what is served was found. */
   private Origin origin = Origin.KEPT;
 
@@ -107,6 +110,18 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   }
 
   Reading<V> answer() throws X {
+    long began = shelf.ground().time().nanos();
+    Reading<V> reading = found();
+    long took = shelf.ground().time().nanos() - began;
+    if (failure != null) {
+      return reading; // the database has failed: nobody knows what it would have taken
+    } else if (bypass == null) {
+      shelf.meters().tookBeyondLoad(isHit ? took : took - reading.loadNanos());
+    }
+    return reading;
+  }
+
+  private Reading<V> found() throws X {
     watermark = shelf.ground().board().watermark();
     long now = shelf.ground().time().coarseNanos();
     boolean lost = shelf.isFeedLost(watermark, now);
@@ -127,6 +142,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       Events.miss(shelf.name(), key);
       return joinOrLoad();
     }
+    isHit = true;
     return shelf.served(kept, origin, now, watermark, request, view);
   }
 

@@ -18,6 +18,7 @@ import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.shelf.Capacity;
+import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
@@ -59,6 +60,31 @@ class ShelfTest {
     assertThat(shelf.meters().snapshot().get(Count.HITS)).isEqualTo(1);
     assertThat(shelf.meters().snapshot().get(Count.MISSES)).isEqualTo(1);
     assertThat(shelf.meters().snapshot().hitRatio()).isEqualTo(0.5);
+  }
+
+  /** What is done around a load costs who asked; a database that fails says nothing of it. */
+  @Test
+  void timeSavedIsNetOfWhatIsDoneAroundLoads() throws IOException {
+    Questions db = new Questions();
+    AnswerShelf measured =
+        db.shelf(policy -> policy.serving(OldAnswers.none().orWhenFailing(ofSeconds(60))));
+    Questions.Asking dear =
+        db.new Asking() {
+          @Override
+          public Footprint lanes() {
+            db.time.pass(Duration.ofMillis(7));
+            return super.lanes();
+          }
+        };
+    db.read(measured, 1, dear);
+    assertThat(measured.meters().snapshot().get(Count.BEYOND_LOADS_NANOS)).isEqualTo(7_000_000);
+    assertThat(measured.meters().snapshot().timeSavedNanos()).isEqualTo(-7_000_000);
+    db.read(measured, 1, dear);
+    assertThat(measured.meters().snapshot().timeSavedNanos()).isEqualTo(100_000_000 - 7_000_000);
+    db.change(41);
+    db.down = new IOException("down");
+    assertThat(db.read(measured, 1, dear).origin()).isEqualTo(Origin.OLD);
+    assertThat(measured.meters().snapshot().timeSavedNanos()).isEqualTo(100_000_000 - 7_000_000);
   }
 
   @Test
