@@ -14,6 +14,7 @@ import java.util.ArrayList;
 import java.util.List;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /** Two processes that follow one journal, and what somebody clears in one of them or both. */
@@ -132,6 +133,7 @@ class ClearingTest {
     }
   }
 
+  @Tag("thorough")
   @Test
   void healthSaysWhatReadsGet() throws Exception {
     WarmShelf warm = processes.get(0);

@@ -42,6 +42,7 @@ import java.util.concurrent.atomic.AtomicReference;
 import java.util.stream.Stream;
 import javax.sql.DataSource;
 import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.Arguments;
@@ -365,6 +366,7 @@ class DoorTest {
    * Altered, asked something on, which shows what the session is like, and given back: whoever gets
    * it next has that session.
    */
+  @Tag("thorough")
   @ParameterizedTest
   @MethodSource("alterations")
   void whoeverHasAlteredAPooledConnectionNobodyTakesItForAnother(String how, boolean reads)

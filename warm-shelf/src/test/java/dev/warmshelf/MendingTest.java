@@ -23,6 +23,7 @@ import java.util.concurrent.atomic.AtomicReference;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.TestInstance;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -119,6 +120,7 @@ class MendingTest {
       "SELECT count(*) FROM shop s WHERE s.town = 1 AND NOT EXISTS"
           + " (SELECT FROM item i WHERE i.shop = s.id)";
 
+  @Tag("thorough")
   @ParameterizedTest(name = "{0} | {1}")
   @CsvSource(
       delimiter = '|',

@@ -23,6 +23,7 @@ import java.time.Duration;
 import java.time.Instant;
 import java.util.function.UnaryOperator;
 import javax.sql.DataSource;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /** Answers that are old on purpose, renewed ahead, or have an end of their own. */
@@ -131,6 +132,7 @@ class OldOnPurposeTest {
     }
   }
 
+  @Tag("thorough")
   @Test
   void allShelvesStayWithinTheRoomThatTheyShare() throws Exception {
     long bytes = 200_000;

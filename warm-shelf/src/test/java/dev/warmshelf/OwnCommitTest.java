@@ -27,6 +27,7 @@ import java.util.concurrent.locks.LockSupport;
 import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
@@ -318,6 +319,7 @@ class OwnCommitTest {
   }
 
   /** With a part of it taken back, whatever the driver sets before statements, and sends how. */
+  @Tag("thorough")
   @ParameterizedTest
   @CsvSource({
     "never,extended",
@@ -370,6 +372,7 @@ class OwnCommitTest {
    * Somebody moves crates from owner to owner all the time, where the feed looks seldom; we write
    * numbers on the same ones. No list shows one of them as it was before our number.
    */
+  @Tag("thorough")
   @Test
   void noListShowsARowAsItWasBeforeAnOwnCommit() throws Exception {
     int crates = 8;

@@ -25,6 +25,7 @@ import java.util.concurrent.Future;
 import java.util.concurrent.atomic.AtomicBoolean;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.postgresql.ds.PGSimpleDataSource;
 
@@ -267,6 +268,7 @@ class OwnWritesTest {
     assertThat(sailing.with("id", 1).only().value().version()).isEqualTo(50);
   }
 
+  @Tag("thorough")
   @Test
   void ofTwoWhoWriteThroughAtOnceTheOlderValueNeverStays() throws Exception {
     ExecutorService pool = Executors.newFixedThreadPool(3);

@@ -14,6 +14,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.concurrent.CompletableFuture;
 import org.jspecify.annotations.Nullable;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
@@ -144,6 +145,7 @@ class SchemaChangeTest {
     }
   }
 
+  @Tag("thorough")
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',
@@ -218,6 +220,7 @@ class SchemaChangeTest {
   private static final String PENDING = "SELECT count(*) FROM pg_inherits WHERE inhdetachpending";
 
   /** By itself, or by way of a role that it belongs to, or of a view's owner. */
+  @Tag("thorough")
   @ParameterizedTest
   @ValueSource(
       strings = {

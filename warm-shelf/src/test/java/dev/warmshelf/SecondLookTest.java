@@ -11,6 +11,7 @@ import java.util.Map;
 import org.junit.jupiter.api.AfterAll;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.TestInstance;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -72,6 +73,7 @@ class SecondLookTest {
         """);
   }
 
+  @Tag("thorough")
   @ParameterizedTest(name = "{0} | {1}")
   @CsvSource(
       delimiter = '|',

@@ -18,6 +18,7 @@ import java.util.List;
 import java.util.concurrent.atomic.AtomicReference;
 import javax.sql.DataSource;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
@@ -220,6 +221,7 @@ class SessionsTest {
   }
 
   /** Auto-commit does not tell of a transaction that a statement has begun. */
+  @Tag("thorough")
   @ParameterizedTest
   @ValueSource(
       strings = {
@@ -250,6 +252,7 @@ class SessionsTest {
     }
   }
 
+  @Tag("thorough")
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',

@@ -30,6 +30,7 @@ import java.util.concurrent.Future;
 import java.util.function.UnaryOperator;
 import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.postgresql.ds.PGSimpleDataSource;
 
@@ -335,6 +336,7 @@ class SharingTest {
     }
   }
 
+  @Tag("thorough")
   @Test
   void bytesThatAreNotTheAnswersAreOfNoUse() throws Exception {
     String damaged = "UPDATE warm_shelf_store.answer SET bytes = set_byte(bytes, %s, 77)";

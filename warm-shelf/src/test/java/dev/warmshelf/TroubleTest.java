@@ -183,6 +183,7 @@ class TroubleTest {
     nothingWasTooOld();
   }
 
+  @Tag("thorough")
   @Test
   void aStandbyIsNotFollowedAndOnePromotedIsFollowedAnew() throws Exception {
     stopTraffic();
@@ -269,6 +270,7 @@ class TroubleTest {
     }
   }
 
+  @Tag("thorough")
   @Test
   void triggersDisabledForAMomentAreNoticedThoughNobodyTellsOfIt() throws Exception {
     stopTraffic();

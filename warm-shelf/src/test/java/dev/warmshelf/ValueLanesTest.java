@@ -17,6 +17,7 @@ import java.util.Map;
 import java.util.SplittableRandom;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
@@ -104,6 +105,7 @@ class ValueLanesTest {
   }
 
   /** What a statement notes in the journal: rows before and after, by table. */
+  @Tag("thorough")
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',

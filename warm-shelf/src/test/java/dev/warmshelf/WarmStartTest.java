@@ -29,6 +29,7 @@ import java.util.Random;
 import java.util.function.UnaryOperator;
 import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
@@ -324,6 +325,7 @@ class WarmStartTest {
     return all;
   }
 
+  @Tag("thorough")
   @Test
   void damagedBytesNeverMatter() throws Exception {
     try (WarmShelf warm = open()) {

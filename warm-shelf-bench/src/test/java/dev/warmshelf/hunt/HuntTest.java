@@ -3,6 +3,7 @@ package dev.warmshelf.hunt;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import dev.warmshelf.scenario.LocalPostgres;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /** A short hunt in every build; {@link Hunt} makes long ones, each with a seed of its own. */
@@ -11,6 +12,7 @@ class HuntTest {
   private static final int STATEMENTS = Integer.getInteger("hunt.statements", 150);
   private static final long SEED = Long.getLong("hunt.seed", 1);
 
+  @Tag("thorough")
   @Test
   void whatIsServedAsKeptIsWhatADirectReadGives() throws Exception {
     try (LocalPostgres server = LocalPostgres.start()) {

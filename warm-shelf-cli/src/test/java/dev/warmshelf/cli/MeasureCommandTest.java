@@ -192,6 +192,7 @@ class MeasureCommandTest {
         .isNotEqualTo(one.conditions().digest());
   }
 
+  @Tag("thorough")
   @Test
   void aRecordingOfOneRunIsReplayedInAnother() throws Exception {
     Path file = directory.resolve("questions.jsonl.gz");
@@ -313,6 +314,7 @@ class MeasureCommandTest {
   }
 
   /** As a persistence library asks: two columns of one name, and what only its program knows. */
+  @Tag("thorough")
   @Test
   void whatCannotBeAskedAgainIsLeftOutAndStopsNothing() throws Exception {
     String head =
@@ -499,6 +501,7 @@ class MeasureCommandTest {
     assertThat(ran.out()).isEmpty();
   }
 
+  @Tag("thorough")
   @Test
   void aFootprintThatIsWrongShowsAsReadsThatAreNeverInvalidated() throws Exception {
     // A planted fault: the feed takes sailing for covered, but its trigger notes another table.

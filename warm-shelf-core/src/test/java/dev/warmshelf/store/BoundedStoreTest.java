@@ -23,6 +23,7 @@ import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
 import java.util.concurrent.Future;
 import java.util.concurrent.atomic.AtomicLong;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 class BoundedStoreTest {
@@ -211,6 +212,7 @@ class BoundedStoreTest {
     assertThat(left).isEmpty();
   }
 
+  @Tag("thorough")
   @Test
   void theBoundsHoldAtEveryMomentUnderConcurrentUse() throws Exception {
     long bytes = 200_000;

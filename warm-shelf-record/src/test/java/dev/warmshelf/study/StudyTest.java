@@ -32,6 +32,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.SplittableRandom;
 import java.util.stream.Collectors;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
@@ -304,6 +305,7 @@ class StudyTest {
     return file;
   }
 
+  @Tag("thorough")
   @Test
   void theForecastIsWhatAShelfGives() throws Exception {
     int questions = 20_000;

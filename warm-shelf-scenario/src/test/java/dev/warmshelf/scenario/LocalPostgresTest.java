@@ -15,6 +15,7 @@ import java.util.List;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
 import java.util.stream.Stream;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -53,6 +54,7 @@ class LocalPostgresTest {
   }
 
   /** Ended at each stage of its start: it is made, filled, a server runs in it. */
+  @Tag("thorough")
   @ParameterizedTest
   @ValueSource(strings = {"owner", "data/base", "data/postmaster.pid", "pgpass"})
   void aStartThatIsGivenUpLeavesNothing(String stage, @TempDir Path caches) throws Exception {
@@ -95,6 +97,7 @@ class LocalPostgresTest {
   }
 
   /** Two servers of one process: what the driver is told holds until the last one ends. */
+  @Tag("thorough")
   @ParameterizedTest
   @ValueSource(booleans = {true, false})
   void eachServerIsReachedAsLongAsItRuns(boolean firstEndsFirst) throws Exception {

@@ -16,6 +16,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import java.util.Random;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /**
@@ -72,6 +73,7 @@ class KeyLawsTest {
   }
 
   /** And the database takes the normal form for what the texts are: it says the same of both. */
+  @Tag("thorough")
   @Test
   void everyMadeStatementIsKeepable() throws Exception {
     try (Connection connection = TestDatabase.create().dataSource().getConnection()) {

@@ -12,6 +12,7 @@ import java.time.LocalDate;
 import java.util.List;
 import java.util.UUID;
 import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.ValueSource;
@@ -44,6 +45,7 @@ class DigestsTest {
     return database.ask("SELECT string_agg(j::text, ' ') FROM warm_shelf.journal j");
   }
 
+  @Tag("thorough")
   @ParameterizedTest
   @ValueSource(strings = {"id", "name", "born", "card", "away"})
   void whatConcernsAnAnswerIsToldAsBefore(String column) throws Exception {

@@ -480,6 +480,7 @@ class JournalTest {
 
   // ---- what it lets be
 
+  @Tag("thorough")
   @ParameterizedTest
   @ValueSource(
       strings = {

@@ -20,6 +20,7 @@ import java.time.Instant;
 import java.time.LocalTime;
 import java.time.ZoneId;
 import org.jspecify.annotations.Nullable;
+import org.junit.jupiter.api.Tag;
 import org.junit.jupiter.api.Test;
 
 /** How long answers stay: their ends, what leaves by itself, and what is renewed ahead. */
@@ -168,6 +169,7 @@ class KeepingTest {
     assertThat(db.loads).as("not asked for since").isEqualTo(4);
   }
 
+  @Tag("thorough")
   @Test
   void renewingAheadCostsNoMoreOfTheDatabasesTimeThanItMay() throws IOException {
     AnswerShelf shelf = db.shelf(policy -> policy.renewing(Renewal.mending().ahead(0.2)));
