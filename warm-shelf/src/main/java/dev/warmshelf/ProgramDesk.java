@@ -32,6 +32,7 @@ final class ProgramDesk implements Desk {
     all.put("Version", Library.version());
     all.put("Driver", warm.driver());
     all.put("Why", health.why());
+    all.put("TimeSavedNanos", warm.timeSaved().toNanos());
     all.put("LagMillis", health.lag().map(lag -> lag.toMillis()).orElse(-1L));
     all.put("LostSince", health.lostSince().map(Object::toString).orElse(""));
     List<Map<String, Object>> gives = new ArrayList<>();

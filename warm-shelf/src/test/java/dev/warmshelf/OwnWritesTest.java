@@ -70,6 +70,19 @@ class OwnWritesTest {
   }
 
   @Test
+  void timeSavedGrowsWithHitsAndFallsWithCommits() throws Exception {
+    sailing.with("id", 1).only();
+    Duration cold = warm.timeSaved();
+    sailing.with("id", 1).only();
+    Duration warmed = warm.timeSaved();
+    assertThat(warmed).as("a hit spares a load").isGreaterThan(cold);
+    warm.write(DELAY).with("id", 1).run();
+    assertThat(warm.timeSaved()).as("a commit costs").isLessThan(warmed);
+    assertThat(warmed.minus(warm.timeSaved()).toNanos())
+        .isEqualTo(warm.feedMeters().orElseThrow().commits().tookNanos());
+  }
+
+  @Test
   void whatATransactionReadsAfterItHasWrittenNobodyElseGets() throws Exception {
     sailing.with("id", 1).only();
     warm.inTransaction(

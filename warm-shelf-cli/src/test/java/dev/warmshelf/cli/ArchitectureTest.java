@@ -32,6 +32,7 @@ class ArchitectureTest {
   private static final List<String> FROM_THE_GROUND_UP =
       List.of(
           // core
+          "dev.warmshelf.time",
           "dev.warmshelf.base",
           "dev.warmshelf.trial",
           "dev.warmshelf.key",
@@ -40,9 +41,11 @@ class ArchitectureTest {
           "dev.warmshelf.fresh",
           "dev.warmshelf.meter",
           "dev.warmshelf.spi.feed",
+          "dev.warmshelf.delivery",
           "dev.warmshelf.spi.store",
-          "dev.warmshelf.store",
           "dev.warmshelf.shelf",
+          "dev.warmshelf.store",
+          "dev.warmshelf.shelf.read",
           "dev.warmshelf.http",
           // engine
           "dev.warmshelf.statement.text",

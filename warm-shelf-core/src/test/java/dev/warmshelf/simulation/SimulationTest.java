@@ -14,10 +14,10 @@ import org.junit.jupiter.params.provider.EnumSource;
  * -Dsimulation.steps=10000000 -Dsimulation.seed=7}.
  */
 class SimulationTest {
-  private static final long STEPS = Long.getLong("simulation.steps", 60_000);
+  private static final long STEPS = Long.getLong("simulation.steps", 20_000);
 
   /** A rare coincidence may be needed; the run ends with it. */
-  private static final long LONGEST = 4 * STEPS;
+  private static final long LONGEST = Math.max(240_000, 4 * STEPS);
 
   private static final long SEED = Long.getLong("simulation.seed", 1);
 

@@ -7,6 +7,7 @@ import dev.warmshelf.cli.program.ProgramTarget;
 import dev.warmshelf.cli.screen.Failure;
 import dev.warmshelf.cli.screen.Json;
 import dev.warmshelf.measure.text.Controls;
+import dev.warmshelf.measure.text.Text;
 import java.io.PrintWriter;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -73,6 +74,7 @@ public final class HealthCommand implements Callable<Integer> {
     fields.put("lagMillis", part.get("LagMillis"));
     fields.put("lostSince", part.get("LostSince"));
     fields.put("shelves", part.get("Gives"));
+    fields.put("timeSavedNanos", part.get("TimeSavedNanos"));
     if (!shared(part).isEmpty()) {
       fields.put("shared", shared(part));
     }
@@ -102,6 +104,9 @@ public final class HealthCommand implements Callable<Integer> {
     if (part.get("Gives") instanceof Map<?, ?> gives) {
       gives.forEach(
           (shelf, what) -> out.println("reads get    " + Controls.inOneLine(shelf + ": " + what)));
+    }
+    if (part.get("TimeSavedNanos") instanceof Long saved) {
+      out.println("time saved   " + Text.nanos(saved) + ", net of what reads and own commits cost");
     }
     if (!shared(part).isEmpty()) {
       out.println("shared store " + shared(part));

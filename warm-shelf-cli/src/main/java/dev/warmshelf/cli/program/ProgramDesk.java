@@ -144,7 +144,16 @@ public final class ProgramDesk {
   }
 
   private static final String[] HEALTH = {
-    "Health", "IsWell", "Version", "Driver", "Why", "LagMillis", "LostSince", "Gives", "Shared"
+    "Health",
+    "IsWell",
+    "Version",
+    "Driver",
+    "Why",
+    "LagMillis",
+    "LostSince",
+    "Gives",
+    "Shared",
+    "TimeSavedNanos"
   };
 
   /** How each part of the program is; {@code Gives} by shelf. */

@@ -28,8 +28,13 @@ public final class ProgramMeters {
    * @param nanos the moment, on this machine's monotonic clock
    * @param shelves by the part of the program and the shelf's name
    * @param feeds by the part of the program
+   * @param saved what each part has saved, net of all that it cost, in nanoseconds
    */
-  public record Look(long nanos, Map<String, Meters> shelves, Map<String, Meters> feeds) {}
+  public record Look(
+      long nanos,
+      Map<String, Meters> shelves,
+      Map<String, Meters> feeds,
+      Map<String, Long> saved) {}
 
   /** The attributes of one shelf or feed, read at one moment. */
   record Meters(Map<String, Object> attributes) {
@@ -56,6 +61,7 @@ public final class ProgramMeters {
   public Look look() throws IOException, Failure {
     Map<String, Meters> shelves = new LinkedHashMap<>();
     Map<String, Meters> feeds = new LinkedHashMap<>();
+    Map<String, Long> saved = new LinkedHashMap<>();
     try {
       List<ObjectName> names =
           new ArrayList<>(server.queryNames(new ObjectName(JmxBeans.DOMAIN + ":*"), null));
@@ -68,6 +74,11 @@ public final class ProgramMeters {
             Meters meters = read(name);
             shelves.put(program + "/" + meters.text("Name"), meters);
           }
+          case "program" ->
+              server
+                  .getAttributes(name, new String[] {"TimeSavedNanos"})
+                  .asList() // none of a program with an earlier version
+                  .forEach(each -> saved.put(program, (Long) each.getValue()));
           default -> {} // of no use here
         }
       }
@@ -77,7 +88,7 @@ public final class ProgramMeters {
     if (shelves.isEmpty()) {
       throw new Failure("The program runs, but uses no shelf just now.");
     }
-    return new Look(System.nanoTime(), shelves, feeds);
+    return new Look(System.nanoTime(), shelves, feeds, saved);
   }
 
   private Meters read(ObjectName name) throws JMException, IOException {

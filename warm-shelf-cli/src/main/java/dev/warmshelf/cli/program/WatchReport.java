@@ -58,7 +58,8 @@ public final class WatchReport {
     columns.put("in all", (m, b) -> ratio(m.count("Hits"), m.count("Lookups")));
     columns.put("kept", (m, b) -> Text.count(m.count("Entries")));
     columns.put("memory", (m, b) -> Text.bytes(m.count("Bytes")));
-    columns.put("saved/s", (m, b) -> signed(Math.round(m.since(b, "TimeSavedNanos") / seconds)));
+    columns.put(
+        "saved/s", (m, b) -> Text.nanos(Math.round(m.since(b, "TimeSavedNanos") / seconds)));
     columns.put("hit p50", (m, b) -> time(m.count("HitP50Nanos")));
     columns.put("load p50", (m, b) -> time(m.count("LoadP50Nanos")));
     columns.put("loads/s", (m, b) -> rate(m.since(b, "Misses") - m.since(b, "Joined")));
@@ -86,17 +87,18 @@ public final class WatchReport {
     lines.addAll(table.lines(""));
     lines.add("");
     now.feeds().forEach((id, feed) -> lines.add(feedLine(id, feed)));
-    lines.add(net());
+    if (!now.saved().isEmpty()) {
+      lines.add(net());
+    }
     lines.addAll(NeedlessLines.of(needless));
     return lines;
   }
 
-  /** What all of it saves, less what own commits take. */
+  /** What all of it saves a second, net, and what of its cost was own commits'. */
   private String net() {
     long saved = 0;
-    for (Map.Entry<String, Meters> each : now.shelves().entrySet()) {
-      Meters earlier = before.shelves().getOrDefault(each.getKey(), each.getValue());
-      saved += each.getValue().since(earlier, "TimeSavedNanos");
+    for (Map.Entry<String, Long> each : now.saved().entrySet()) {
+      saved += each.getValue() - before.saved().getOrDefault(each.getKey(), each.getValue());
     }
     long commits = 0;
     for (Map.Entry<String, Meters> each : now.feeds().entrySet()) {
@@ -104,10 +106,9 @@ public final class WatchReport {
       commits += each.getValue().since(earlier, "CommitsTookNanos");
     }
     return "time saved, net: "
-        + signed(Math.round((saved - commits) / seconds))
+        + Text.nanos(Math.round(saved / seconds))
         + " a second; own commits took "
-        + signed(Math.round(commits / seconds))
-        + " of it";
+        + Text.nanos(Math.round(commits / seconds));
   }
 
   private String feedLine(String id, Meters feed) {
@@ -237,11 +238,6 @@ public final class WatchReport {
     long audited =
         meters.count("AuditsAgreed") + meters.count("AuditsLate") + meters.count("AuditsNever");
     return audited == 0 ? NONE : Text.count(meters.count(finding));
-  }
-
-  /** The same of what may be below zero. */
-  private static String signed(long nanos) {
-    return nanos < 0 ? "-" + Text.nanos(-nanos) : Text.nanos(nanos);
   }
 
   private static String time(long nanos) {

@@ -90,7 +90,8 @@ class WatchPageTest {
         new Look(
             SECOND_NANOS * looked,
             Map.of("1/main", new Meters(shelf)),
-            Map.of("1", new Meters(feed))),
+            Map.of("1", new Meters(feed)),
+            Map.of()),
         List.of(
             Map.of(
                 "program",

@@ -71,6 +71,10 @@ public final class ComparisonReport {
       row(rows, "given by other processes", ComparisonReport::shared);
     }
     row(rows, "time saved", f -> kept(f, Text.nanos(Math.max(0, f.savedNanos()))));
+    row(
+        rows,
+        "  net of all reads' cost",
+        f -> f.kept().meters().map(all -> Text.nanos(all.timeSavedNanos())).orElse(NONE));
     row(rows, "memory held at the end", f -> kept(f, Text.bytes(f.bytesHeld())));
     databaseRows(rows);
     stalenessRows(rows);

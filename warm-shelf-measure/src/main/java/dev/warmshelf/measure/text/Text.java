@@ -8,7 +8,9 @@ public final class Text {
 
   /** A duration with three digits that count: {@code 850 ns}, {@code 12.3 µs}, {@code 1.42 s}. */
   public static String nanos(long nanos) {
-    if (nanos < 1_000) {
+    if (nanos < 0) {
+      return "-" + nanos(-nanos);
+    } else if (nanos < 1_000) {
       return String.format(Locale.ROOT, "%d ns", nanos);
     } else if (nanos < 1_000_000) {
       return digits(nanos / 1e3) + " µs";

@@ -9,6 +9,7 @@ class TextTest {
   @Test
   void durationsShowThreeDigitsThatCount() {
     assertThat(Text.nanos(850)).isEqualTo("850 ns");
+    assertThat(Text.nanos(-1_420_000)).isEqualTo("-1.42 ms");
     assertThat(Text.nanos(12_345)).isEqualTo("12.3 µs");
     assertThat(Text.nanos(1_420_000)).isEqualTo("1.42 ms");
     assertThat(Text.nanos(61_000_000_000L)).isEqualTo("61.0 s");
