@@ -93,7 +93,7 @@ class ShelfMetricsTest {
             "warmshelf_feed_state{state=\"lost\"} 0.0",
             "warmshelf_health{state=\"live\"} 1.0")
         .anyMatch(line -> line.startsWith("warmshelf_memory_bytes{shelf=\"main\"} "))
-        .anyMatch(line -> line.startsWith("warmshelf_time_saved_seconds_total{shelf=\"main\"} "))
+        .anyMatch(line -> line.startsWith("warmshelf_time_saved_seconds{shelf=\"main\"} "))
         .anyMatch(line -> line.startsWith("warmshelf_feed_lag_seconds "))
         .anyMatch(
             line ->
@@ -131,7 +131,7 @@ class ShelfMetricsTest {
             case MISSES -> "lookups";
             case INVALIDATED, EXPIRED, EVICTED -> "entries.left";
             case MENDED, MENDING_NANOS -> "mend";
-            case SPARED_NANOS -> "time.saved";
+            case SPARED_NANOS, BEYOND_LOADS_NANOS -> "time.saved";
             case TIMED_HITS, TIMED_HIT_NANOS -> "hit";
             default -> name;
           };

@@ -1,6 +1,8 @@
 package dev.warmshelf.repository;
 
 import dev.warmshelf.WarmShelf;
+import java.util.List;
+import java.util.Objects;
 import java.util.Optional;
 import java.util.Set;
 import org.jspecify.annotations.Nullable;
@@ -90,5 +92,25 @@ public final class MethodRule {
   /** Whether these results are worked out anew at once. */
   public boolean fills() {
     return fills;
+  }
+
+  @Override
+  public boolean equals(@Nullable Object other) {
+    return other instanceof MethodRule same
+        && shelf().equals(same.shelf())
+        && leavingOut.equals(same.leavingOut)
+        && drops.equals(same.drops)
+        && fills == same.fills;
+  }
+
+  @Override
+  public int hashCode() {
+    return Objects.hash(keptOn, leavingOut, drops, fills);
+  }
+
+  /** What it says, in words. */
+  @Override
+  public String toString() {
+    return "MethodRule" + List.of(shelf(), leavingOut, drops, fills);
   }
 }
