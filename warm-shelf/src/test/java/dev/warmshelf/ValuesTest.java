@@ -132,7 +132,12 @@ class ValuesTest {
       mapped[0] = 99;
     }
     var meters = warm.shelf("audited").meters();
-    Waiting.until("an audit", () -> meters.snapshot().get(Finding.AGREED) > 0);
+    Waiting.until(
+        "an audit",
+        () -> {
+          charts.only(); // none is made for ten seconds after a connection was waited for
+          return meters.snapshot().get(Finding.AGREED) > 0;
+        });
     assertThat(meters.snapshot().get(Finding.NEVER)).isZero();
     assertThat(meters.snapshot().get(Finding.LATE)).isZero();
     ShelvedQuery<Blob> blobs =

@@ -42,7 +42,10 @@ final class JournalPoll implements Poll {
   private static final Duration COVERAGE_INTERVAL = Duration.ofMillis(500);
   private static final Duration OVERDUE = Duration.ofSeconds(2);
 
-  /** The triggers are looked at for one part in so many of the time at most. */
+  /** However long one look took: a machine that stood still once is not blind for long. */
+  private static final Duration LONGEST_COVERAGE_INTERVAL = Duration.ofSeconds(10);
+
+  /** The triggers are looked at for one part in so many of the time, as far as that is possible. */
   private static final int COVERAGE_SHARE = 50;
 
   private static final String TRIM = "SELECT warm_shelf.trim_journal()";
@@ -227,9 +230,10 @@ final class JournalPoll implements Poll {
     }
   }
 
-  /** Longer where the look at the triggers takes long. */
+  /** Longer where the look at the triggers takes long, within a bound. */
   private long intervalNanos() {
-    return Math.max(COVERAGE_INTERVAL.toNanos(), COVERAGE_SHARE * coverageTookNanos);
+    long restful = Math.max(COVERAGE_INTERVAL.toNanos(), COVERAGE_SHARE * coverageTookNanos);
+    return Math.min(restful, LONGEST_COVERAGE_INTERVAL.toNanos());
   }
 
   private void askCoverage() throws SQLException {
