@@ -150,7 +150,7 @@ public final class ShelfMetrics implements MeterBinder {
             PREFIX + "time.saved",
             shelf,
             TimeUnit.NANOSECONDS,
-            each -> each.meters().snapshot().timeSavedNanos())
+            each -> (double) each.meters().snapshot().timeSavedNanos())
         .tags(tags)
         .description(Descriptions.of("time.saved"))
         .register(registry);
@@ -212,7 +212,8 @@ public final class ShelfMetrics implements MeterBinder {
             PREFIX + "feed.commits.took",
             warm,
             TimeUnit.NANOSECONDS,
-            each -> each.feedMeters().map(meters -> meters.commits().tookNanos()).orElse(0L))
+            each ->
+                each.feedMeters().map(meters -> (double) meters.commits().tookNanos()).orElse(0.0))
         .description(Descriptions.of("feed.commits.took"))
         .register(registry);
     TimeGauge.builder(
