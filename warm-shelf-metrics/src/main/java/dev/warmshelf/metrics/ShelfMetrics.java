@@ -357,10 +357,6 @@ public final class ShelfMetrics implements MeterBinder {
         .register(registry);
   }
 
-  private static double seconds(long nanos) {
-    return nanos / 1e9;
-  }
-
   /** As metrics are named: {@code loadFailures} is {@code load.failures}. */
   private static String dotted(String label) {
     return label.replaceAll("([A-Z])", ".$1").toLowerCase(Locale.ROOT);
