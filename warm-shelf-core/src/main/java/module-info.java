@@ -20,35 +20,22 @@ module dev.warmshelf.core {
       dev.warmshelf.engine,
       dev.warmshelf.measure,
       dev.warmshelf.postgres,
-      dev.warmshelf.record,
-      dev.warmshelf.testing;
+      dev.warmshelf.record;
   exports dev.warmshelf.delivery to
       dev.warmshelf,
-      dev.warmshelf.bench,
       dev.warmshelf.cli,
-      dev.warmshelf.config,
       dev.warmshelf.door,
-      dev.warmshelf.engine,
-      dev.warmshelf.measure,
-      dev.warmshelf.postgres,
-      dev.warmshelf.record,
-      dev.warmshelf.testing;
+      dev.warmshelf.engine;
   exports dev.warmshelf.fresh to
       dev.warmshelf,
       dev.warmshelf.bench,
       dev.warmshelf.cli,
-      dev.warmshelf.config,
-      dev.warmshelf.door,
       dev.warmshelf.engine,
-      dev.warmshelf.measure,
-      dev.warmshelf.postgres,
-      dev.warmshelf.record,
-      dev.warmshelf.testing;
+      dev.warmshelf.record;
   exports dev.warmshelf.key to
       dev.warmshelf,
       dev.warmshelf.bench,
       dev.warmshelf.cli,
-      dev.warmshelf.config,
       dev.warmshelf.door,
       dev.warmshelf.engine,
       dev.warmshelf.measure,
@@ -59,7 +46,6 @@ module dev.warmshelf.core {
       dev.warmshelf,
       dev.warmshelf.bench,
       dev.warmshelf.cli,
-      dev.warmshelf.config,
       dev.warmshelf.door,
       dev.warmshelf.engine,
       dev.warmshelf.measure,
@@ -70,24 +56,17 @@ module dev.warmshelf.core {
       dev.warmshelf,
       dev.warmshelf.bench,
       dev.warmshelf.cli,
-      dev.warmshelf.config,
       dev.warmshelf.door,
       dev.warmshelf.engine,
       dev.warmshelf.measure,
-      dev.warmshelf.postgres,
       dev.warmshelf.record,
       dev.warmshelf.testing;
   exports dev.warmshelf.store to
       dev.warmshelf,
       dev.warmshelf.bench,
       dev.warmshelf.cli,
-      dev.warmshelf.config,
-      dev.warmshelf.door,
       dev.warmshelf.engine,
-      dev.warmshelf.measure,
-      dev.warmshelf.postgres,
-      dev.warmshelf.record,
-      dev.warmshelf.testing;
+      dev.warmshelf.record;
   exports dev.warmshelf.trial to
       dev.warmshelf.bench,
       dev.warmshelf.measure,

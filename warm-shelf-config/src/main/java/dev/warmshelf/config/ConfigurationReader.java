@@ -112,7 +112,7 @@ final class ConfigurationReader {
     } else if (drops.isEmpty() && fills) {
       throw block.wrong("'fills' goes with 'drops'");
     }
-    MethodRule rule = keeps && shelf != null ? MethodRule.keptOn(shelf) : MethodRule.nothing();
+    MethodRule rule = shelf == null ? MethodRule.nothing() : MethodRule.keptOn(shelf);
     rule = rule.leavingOut(leftOut.toArray(String[]::new));
     rule = rule.andDropping(drops.toArray(String[]::new));
     return fills ? rule.andFilling() : rule;

@@ -142,7 +142,6 @@ public final class FeedMeters {
       all.put("losses", losses);
       all.put("commitsTold", commits.told());
       all.put("commitsWaited", commits.waited());
-      all.put("commitsTookNanos", commits.tookNanos());
       return all;
     }
   }

@@ -43,8 +43,7 @@ public final class WhenLost extends Terms {
     return new WhenLost(bound);
   }
 
-  /** Whether nothing is served. */
-  public boolean asksDatabase() {
+  private boolean asksDatabase() {
     return bound.isZero();
   }
 

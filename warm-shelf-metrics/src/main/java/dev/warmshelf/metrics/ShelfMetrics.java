@@ -192,9 +192,6 @@ public final class ShelfMetrics implements MeterBinder {
       return;
     }
     for (String count : warm.feedMeters().get().byName().keySet()) {
-      if (count.endsWith("Nanos")) {
-        continue; // shown as a time
-      }
       FunctionCounter.builder(
               PREFIX + "feed." + dotted(count),
               warm,

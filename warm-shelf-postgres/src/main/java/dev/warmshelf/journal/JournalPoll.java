@@ -230,9 +230,13 @@ final class JournalPoll implements Poll {
     }
   }
 
-  /** Longer where the look at the triggers takes long, within a bound. */
   private long intervalNanos() {
-    long restful = Math.max(COVERAGE_INTERVAL.toNanos(), COVERAGE_SHARE * coverageTookNanos);
+    return intervalAfter(coverageTookNanos);
+  }
+
+  /** How long after a look at the triggers the next is taken: later where that took long. */
+  static long intervalAfter(long tookNanos) {
+    long restful = Math.max(COVERAGE_INTERVAL.toNanos(), COVERAGE_SHARE * tookNanos);
     return Math.min(restful, LONGEST_COVERAGE_INTERVAL.toNanos());
   }
 

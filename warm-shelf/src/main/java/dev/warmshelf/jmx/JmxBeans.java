@@ -138,6 +138,7 @@ public final class JmxBeans implements AutoCloseable {
         "LagNanos",
         watermark == null ? Long.MAX_VALUE : Math.max(0, time.nanos() - watermark.nanos()));
     putAll(meters.byName(), all);
+    all.put("CommitsTookNanos", meters.commits().tookNanos());
     putTimes("Step", feed.meters().steps(), all);
     return all;
   }

@@ -77,9 +77,6 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   /** Whether this thread's load gave what was kept before. */
   private boolean needless;
 
-  /** Whether it was there, after a look that was not the first. */
-  private boolean isHit;
-
   /** How what is served was found. */
   private Origin origin = Origin.KEPT;
 
@@ -116,7 +113,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     if (failure != null) {
       return reading; // the database has failed: nobody knows what it would have taken
     } else if (bypass == null) {
-      shelf.meters().tookBeyondLoad(isHit ? took : took - reading.loadNanos());
+      shelf.meters().tookBeyondLoad(reading.origin().isHit() ? took : took - reading.loadNanos());
     }
     return reading;
   }
@@ -142,7 +139,6 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       Events.miss(shelf.name(), key);
       return joinOrLoad();
     }
-    isHit = true;
     return shelf.served(kept, origin, now, watermark, request, view);
   }
 

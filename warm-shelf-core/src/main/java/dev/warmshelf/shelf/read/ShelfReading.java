@@ -1,7 +1,6 @@
 package dev.warmshelf.shelf.read;
 
 import dev.warmshelf.lane.Lane;
-import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.shelf.EntryView.LoadedBy;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
@@ -169,12 +168,6 @@ public final class ShelfReading<V extends @Nullable Object> implements Reading<V
    */
   static <V extends @Nullable Object> ShelfReading<V> of(Reading<V> reading) {
     return (ShelfReading<V>) reading;
-  }
-
-  /** The lanes that the answer depends on; nothing for one that bypassed the shelf. */
-  public static Footprint footprint(Reading<?> reading) {
-    Entry entry = of(reading).entry();
-    return entry == null ? Footprint.NOTHING : entry.footprint();
   }
 
   @Override

@@ -29,6 +29,10 @@ function time(nanos) {
   const x = nanos / size;
   return (x < 10 ? x.toFixed(1) : x.toFixed(0)) + " " + unit;
 }
+/** Of what may be below zero: a shelf that costs more than it gives. */
+function saved(nanos) {
+  return nanos < 0 ? "-" + time(-nanos) : time(nanos);
+}
 function bytes(x) {
   if (x == null) {
     return NONE;
@@ -267,7 +271,7 @@ function tables() {
       ["invalidated"], ["needless"], ["wasted"], ["bypassed"], ["audits: late"], ["never"]],
     wanted(newest).map(([name, s]) => {
       const audited = s.AuditsAgreed + s.AuditsLate + s.AuditsNever;
-      return [name, s.Gives, whole(s.Lookups), ratio(s.Hits, s.Lookups), whole(s.Entries), bytes(s.Bytes), time(s.TimeSavedNanos), time(s.HitP50Nanos),
+      return [name, s.Gives, whole(s.Lookups), ratio(s.Hits, s.Lookups), whole(s.Entries), bytes(s.Bytes), saved(s.TimeSavedNanos), time(s.HitP50Nanos),
         time(s.HitP99Nanos), time(s.LoadP50Nanos), time(s.LoadP99Nanos), whole(s.Invalidated), ratio(s.Needless, s.Invalidated),
         ratio(s.Wasted, s.Fills), whole(s.Bypassed), audited ? whole(s.AuditsLate) : NONE, audited ? whole(s.AuditsNever) : NONE];
     }));
