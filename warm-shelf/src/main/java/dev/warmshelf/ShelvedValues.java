@@ -47,6 +47,7 @@ public final class ShelvedValues<V> {
     this.form = form;
     this.type = type;
     this.lanes = lanes;
+    shelf.takesValues();
   }
 
   /**

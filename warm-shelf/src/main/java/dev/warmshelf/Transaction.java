@@ -168,6 +168,9 @@ public final class Transaction {
     }
     followed.sends(false);
     standing.is(followed, true);
+    for (Write.Replacement replacement : write.replacements()) {
+      replacement.question().shelf().takesValues();
+    }
     Fence fence = engine.shelf(Library.MAIN_SHELF).fence();
     Write.Outcome outcome = write.send(connection);
     if (!write.replacements().isEmpty()

@@ -134,7 +134,7 @@ public final class WarmShelf implements AutoCloseable {
     this.board = board;
     this.feed = builder.feed;
     this.delivery = feed == null ? null : new Delivery(board, time, feed.meters(), this::clear);
-    this.ownWrites = new OwnWrites(board, time, feed, delivery);
+    this.ownWrites = new OwnWrites(board, time, feed, delivery, this::keepsNothing);
     this.verdicts = new Verdicts(sessions, board, feed, builder.precision.of(feed));
     Ground.Trust trust = feed == null ? Ground.Trust.TTL_ALONE : Ground.Trust.FEED;
     this.upkeep = builder.upkeep.get();
@@ -162,7 +162,7 @@ public final class WarmShelf implements AutoCloseable {
             new Engine.Elsewhere(survivors, shared),
             joining::isDone);
     this.rosters = new Rosters(engine, new AnswerShelf(Rosters.SHELF, Rosters.policy(), ground));
-    engine.complete(rosters);
+    engine.complete(rosters, rosters.shelf());
     this.rules = List.copyOf(builder.rules);
   }
 
@@ -215,6 +215,10 @@ public final class WarmShelf implements AutoCloseable {
   /** The version of the database's driver. */
   String driver() {
     return engine.database().driver();
+  }
+
+  private boolean keepsNothing() {
+    return engine.keepsNothing();
   }
 
   /** All shelves, and the library's own if one of them has a use for it. */

@@ -14,6 +14,7 @@ import java.sql.Connection;
 import java.time.Duration;
 import java.util.List;
 import java.util.Set;
+import java.util.function.BooleanSupplier;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -27,6 +28,10 @@ import org.jspecify.annotations.Nullable;
  * really changed: by cascades, by triggers, through views. One look serves all writers that wait.
  * If the feed does not get there in time, everything kept is invalidated.
  *
+ * <p><b>Not at all</b> where nothing is kept and nothing is being loaded: what is loaded afterwards
+ * sees the commit. Before the commit that spares the question. It is asked again afterwards, and
+ * that answer counts.
+ *
  * <p>Without a feed, the tables that the statements name are ticked; what they changed beside those
  * is left to the TTL.
  */
@@ -38,13 +43,21 @@ public final class OwnWrites {
   private final @Nullable Feed feed;
   private final @Nullable Delivery delivery;
   private final @Nullable OwnChanges changes;
+  private final BooleanSupplier nothingKept;
 
   /**
    * Those of one data source.
    *
    * @param delivery of the feed's; null if there is none
+   * @param nothingKept whether all that will be served was asked of the database after the call
    */
-  public OwnWrites(Board board, TimeSource time, @Nullable Feed feed, @Nullable Delivery delivery) {
+  public OwnWrites(
+      Board board,
+      TimeSource time,
+      @Nullable Feed feed,
+      @Nullable Delivery delivery,
+      BooleanSupplier nothingKept) {
+    this.nothingKept = nothingKept;
     this.board = board;
     this.time = time;
     this.feed = feed;
@@ -70,7 +83,11 @@ public final class OwnWrites {
    * @return null if the feed alone can tell
    */
   public OwnChanges.@Nullable Told ask(FollowedConnection caller, Connection connection) {
-    if (feed == null || changes == null || !caller.isAllInOneTransaction() || !isLive()) {
+    if (feed == null
+        || changes == null
+        || !caller.isAllInOneTransaction()
+        || nothingKept.getAsBoolean()
+        || !isLive()) {
       return null;
     }
     long began = time.nanos();
@@ -108,7 +125,9 @@ public final class OwnWrites {
    * @return the number for answers made from it, as {@link Board#tickOwn} gives it
    */
   public long committed(@Nullable Set<Lane> named, @Nullable OwnWrite write) {
-    if (write == null || !write.knowsItsChanges()) {
+    if (write == null && feed != null && nothingKept.getAsBoolean()) {
+      return 0;
+    } else if (write == null || !write.knowsItsChanges()) {
       return learn(named, write);
     }
     write.hasReturned(board, time.nanos());

@@ -25,6 +25,7 @@ import dev.warmshelf.statement.Verdict;
 import dev.warmshelf.time.TimeSource;
 import dev.warmshelf.verdict.Verdicts;
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.Collection;
 import java.util.List;
 import java.util.Map;
@@ -64,6 +65,7 @@ public final class Engine {
   private final Telling around = new Telling("the statements that no shelf is asked");
   private final StatementMemory texts = new StatementMemory();
   private @Nullable Excluding excluding;
+  private List<AnswerShelf> all = List.of();
 
   /** Why a wrapped data source has failed at last, or for good; null if none has. */
   private volatile @Nullable Throwable doorFailure;
@@ -126,9 +128,27 @@ public final class Engine {
     this.joined = joined;
   }
 
-  /** Gives it what stands on it itself; to be called once, before the first question. */
-  public void complete(Excluding rosters) {
-    this.excluding = rosters;
+  /**
+   * Gives it what stands on it itself; to be called once, before the first question.
+   *
+   * @param excludes by answers on this shelf
+   */
+  public void complete(Excluding excludes, AnswerShelf rosters) {
+    this.excluding = excludes;
+    List<AnswerShelf> every = new ArrayList<>(shelves.shelves());
+    every.add(observed);
+    every.add(rosters);
+    this.all = List.copyOf(every);
+  }
+
+  /**
+   * Whether no answer is kept, nor being loaded, nor elsewhere and good for this process: all that
+   * a shelf gives from now on was asked of the database after this call.
+   */
+  public boolean keepsNothing() {
+    return shared == null
+        && (survivors == null || !survivors.mayPutBack())
+        && all.stream().allMatch(AnswerShelf::holdsNothing);
   }
 
   /**

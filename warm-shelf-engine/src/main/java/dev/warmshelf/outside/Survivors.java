@@ -37,6 +37,7 @@ import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicInteger;
 import java.util.stream.Stream;
 import org.jspecify.annotations.Nullable;
 import org.slf4j.Logger;
@@ -87,6 +88,9 @@ public final class Survivors {
 
   /** What may be put back, by shape of key; becomes less and less. */
   private final Map<KeyShape, List<Group>> dormant = new ConcurrentHashMap<>();
+
+  /** How many forms' answers are being put back. */
+  private final AtomicInteger puttingBack = new AtomicInteger();
 
   /** How often what is dormant was forgotten; guarded by {@link #dormant}. */
   private int forgotten;
@@ -175,6 +179,11 @@ public final class Survivors {
 
   private static List<Group> both(List<Group> some, List<Group> more) {
     return Stream.concat(some.stream(), more.stream()).toList();
+  }
+
+  /** Whether an answer may still be put back: what is dormant becomes less only while it is. */
+  public boolean mayPutBack() {
+    return !dormant.isEmpty() || puttingBack.get() > 0;
   }
 
   /** Whether the feed is to begin where the file ends. */
@@ -310,7 +319,10 @@ public final class Survivors {
   private void putBack(Group group, AnswerShelf shelf, AnswerForm form, Judged judged) {
     List<Lane> meanings = judged.standsOn().stream().map(Known::lane).toList();
     Back back = new Back(group, shelf, form, meanings, forgotten);
-    if (!back.next()) {
+    puttingBack.getAndIncrement();
+    if (back.next()) {
+      puttingBack.getAndDecrement();
+    } else {
       Thread rest = new Thread(back, "warm-shelf-file-answers");
       rest.setDaemon(true);
       rest.start();
@@ -337,10 +349,14 @@ public final class Survivors {
     @Override
     public void run() {
       boolean over = false;
-      while (!over) {
-        synchronized (dormant) {
-          over = generation != forgotten || closed.getCount() == 0 || next();
+      try {
+        while (!over) {
+          synchronized (dormant) {
+            over = generation != forgotten || closed.getCount() == 0 || next();
+          }
         }
+      } finally {
+        puttingBack.getAndDecrement();
       }
     }
 

@@ -249,6 +249,19 @@ public final class AnswerShelf implements Shelf, AutoCloseable {
   }
 
   /**
+   * Whether nothing is held here, and nothing is on its way here: what this shelf gives from now on
+   * was asked of the database after this call.
+   */
+  public boolean holdsNothing() {
+    return state.holdsNothing();
+  }
+
+  /** From now on values are put here that the shelf has not loaded; see {@link #put}. */
+  public void takesValues() {
+    state.isReachedFromOutside();
+  }
+
+  /**
    * The fence for a value that is about to be worked out; see {@link #put}. Take it before reading
    * anything that the value is made from.
    */
@@ -446,6 +459,7 @@ public final class AnswerShelf implements Shelf, AutoCloseable {
     if (entry == null || reading.unshared().isPresent()) {
       return () -> false;
     }
+    state.isReachedFromOutside();
     BooleanSupplier uncleared = contents.uncleared(entry);
     return new BooleanSupplier() {
       private volatile Looked last = new Looked(-1, 0);

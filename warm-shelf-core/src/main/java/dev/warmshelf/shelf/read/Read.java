@@ -107,6 +107,15 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   }
 
   Reading<V> answer() throws X {
+    shelf.begins();
+    try {
+      return timed();
+    } finally {
+      shelf.ends();
+    }
+  }
+
+  private Reading<V> timed() throws X {
     long began = shelf.ground().time().nanos();
     Reading<V> reading = found();
     long took = shelf.ground().time().nanos() - began;
@@ -145,10 +154,13 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   /** Renews an answer on this thread, which is nobody's who waits for it. */
   static <B extends @Nullable Object, E extends Exception> void renew(
       ShelfState shelf, Key key, ReadRequest<B, E> request) {
+    shelf.begins();
     try {
       new Read<B, B, E>(shelf, key, request, value -> value).renew();
     } catch (Exception e) {
       LOG.debug("Shelf '{}' could not renew {} in the background", shelf.name(), key, e);
+    } finally {
+      shelf.ends();
     }
   }
 

@@ -28,6 +28,7 @@ import java.util.Objects;
 import java.util.Optional;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.atomic.AtomicInteger;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
@@ -68,6 +69,12 @@ final class ShelfState implements Upkeep.Kept {
   private long sweepsAgain;
 
   private final Telling recorder;
+
+  /** Reads that are no plain hits, and renewals, from before they look at what is kept. */
+  private final AtomicInteger underWay = new AtomicInteger();
+
+  /** Whether somebody has what he may keep here, or be served, without its being looked up here. */
+  private volatile boolean reachedFromOutside;
 
   /** By form of question: of one whose mends come to nothing another one knows nothing. */
   private final Generations<KeyShape, Worths> worths =
@@ -155,6 +162,34 @@ final class ShelfState implements Upkeep.Kept {
   @Override
   public boolean isIdle() {
     return auditor == null || auditor.isIdle();
+  }
+
+  void begins() {
+    underWay.getAndIncrement();
+  }
+
+  void ends() {
+    underWay.getAndDecrement();
+  }
+
+  void isReachedFromOutside() {
+    reachedFromOutside = true;
+  }
+
+  /**
+   * Asked three times: what was being read at the first look is held at the second, or has left;
+   * and who has found at the second what left then is still reading at the third, with all who wait
+   * for him.
+   */
+  boolean holdsNothing() {
+    try {
+      return !reachedFromOutside
+          && underWay.get() == 0
+          && contents.size() == 0
+          && underWay.get() == 0;
+    } catch (RuntimeException e) {
+      return false; // the store fails
+    }
   }
 
   ShelfLook look() {
