@@ -66,6 +66,7 @@ class OwnCommitTest {
             .keeping(Rule.ofTablesAmong("crate", "log"))
             .open();
     crates = warm.query(OURS).as(Crate.class);
+    keptOf(-1, "OPEN"); // where nothing is kept there is nothing to tell
   }
 
   @AfterEach
@@ -74,7 +75,11 @@ class OwnCommitTest {
   }
 
   private FeedMeters.Commits commits() {
-    return warm.feedMeters().orElseThrow().commits();
+    return commits(warm);
+  }
+
+  private static FeedMeters.Commits commits(WarmShelf of) {
+    return of.feedMeters().orElseThrow().commits();
   }
 
   private static void assertCounts(FeedMeters.Commits commits, long told, long waited) {
@@ -131,6 +136,43 @@ class OwnCommitTest {
             connection.commit();
             return commits().told() > before;
           });
+    }
+  }
+
+  @Test
+  void whereNothingIsKeptNothingIsAsked() throws Exception {
+    try (WarmShelf other =
+        database.shelf(600_000).keeping(Rule.ofTablesAmong("crate", "log")).open()) {
+      ShelvedQuery<Crate> query = other.query(OURS).as(Crate.class);
+      other.inTransaction(t -> t.write("UPDATE crate SET status = 'SHUT' WHERE id = 1").run());
+      try (Connection connection = other.dataSource().getConnection()) {
+        runs(connection, "UPDATE crate SET status = 'SHUT' WHERE id = 2");
+        connection.setAutoCommit(false);
+        runs(connection, "UPDATE crate SET status = 'SHUT' WHERE id = 3");
+        connection.commit();
+      }
+      assertCounts(commits(other), 0, 0);
+      assertThat(commits(other).tookNanos()).isZero();
+      for (int owner = 1; owner <= 3; owner++) {
+        Reading<List<Crate>> reading = query.with("o", owner).list();
+        assertThat(reading.value().get(0).status()).isEqualTo("SHUT");
+        assertThat(query.with("o", owner).list().origin()).isEqualTo(Origin.KEPT);
+      }
+      other.inTransaction(t -> t.write("UPDATE crate SET status = 'LOST' WHERE id = 1").run());
+      assertThat(query.with("o", 1).list().value().get(0).status()).isEqualTo("LOST");
+      assertThat(commits(other).told() + commits(other).waited()).isEqualTo(1);
+    }
+  }
+
+  /** A value on its way is nothing that a shelf loads, but it may come to be kept. */
+  @Test
+  void whoPutsValuesHimselfIsToldOfAll() throws Exception {
+    try (WarmShelf other = database.shelf(600_000).open()) {
+      ShelvedValues<String> values =
+          other.values("statuses", String.class).madeFrom("public", "crate");
+      ShelvedValues.Mark mark = values.mark();
+      other.inTransaction(t -> t.write("UPDATE crate SET status = 'SHUT' WHERE id = 1").run());
+      assertThat(values.put("from before", mark, 1)).isFalse();
     }
   }
 

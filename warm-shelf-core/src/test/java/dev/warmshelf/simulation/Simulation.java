@@ -87,6 +87,8 @@ final class Simulation {
     OWN_CHANGES_TOLD_BEFORE_THE_COMMIT,
     OWN_CHANGES_TOLD_IN_PART,
     OWN_CHANGES_TOLD_BEFORE_THOSE_THEY_STAND_ON,
+    NOTHING_KEPT_BEFORE_THE_COMMIT,
+    NOTHING_KEPT_BUT_LOADING,
     OVERTAKEN_WRITE_KEPT,
     ANSWER_LANES_LEFT_OUT,
     OLD_VERDICT_KEPT,
@@ -325,6 +327,12 @@ final class Simulation {
   private long mended;
   private long old;
 
+  /** The booking that is being read, further out; below zero if none is. */
+  private int bookingRead = -1;
+
+  /** How many own writes are under way whose results are to be kept. */
+  private int writersThrough;
+
   /** When everything was cleared the last time. */
   private long clearedAt;
 
@@ -340,23 +348,25 @@ final class Simulation {
         new AnswerShelf(
             "strict",
             policy,
-            Ground.of(board, time, Ground.Trust.FEED),
+            ground(policy),
             keeper -> strictStore = new BoundedStore(Ground.room(policy.capacity(), time), keeper));
     this.lenient =
-        new AnswerShelf(
-            "lenient", policy.whenLost(WhenLost.serveWithinTtl()), board, time, Ground.Trust.FEED);
+        new AnswerShelf("lenient", policy.whenLost(WhenLost.serveWithinTtl()), ground(policy));
     this.aged =
         new AnswerShelf(
             "aged",
             policy.serving(OldAnswers.within(OLD_BOUND).orWhenFailing(OLD_BOUND)),
-            new Ground(
-                board, time, Ground.Trust.FEED, Ground.room(policy.capacity(), time), upkeep));
+            ground(policy));
     this.place = database.snapshot();
     this.installation = 1;
     board.advance(Watermark.now(time));
   }
 
   /** Runs so many steps. */
+  private Ground ground(Policy policy) {
+    return new Ground(board, time, Ground.Trust.FEED, Ground.room(policy.capacity(), time), upkeep);
+  }
+
   void run(long steps) {
     for (step = 0; step < steps; step++) {
       takeStep();
@@ -403,7 +413,7 @@ final class Simulation {
       poll();
     } else if (dice < 960) {
       upkeep.round();
-    } else if (dice < 978) {
+    } else if (dice < 976) {
       clear();
     } else if (dice < 982) {
       database.alterView();
@@ -442,13 +452,19 @@ final class Simulation {
     int parameter = random.nextInt(OF_DAYS.contains(kind) ? 2 : kind == Kind.BOOKING ? 10 : 3);
     AnswerShelf shelf =
         List.of(strict, strict, strict, lenient, lenient, aged).get(random.nextInt(6));
+    read(shelf, kind, parameter);
+  }
+
+  private void read(AnswerShelf shelf, Kind kind, int parameter) {
     Key key = key(shelf, kind, parameter);
     if (!loading.add(key)) {
       return; // its load is under way, further out
     }
+    int outer = bookingRead;
+    bookingRead = kind == Kind.BOOKING ? parameter : outer;
+    long own = ownCommitReturned;
     try {
       long began = time.nanos();
-      long own = ownCommitReturned;
       int outsideBefore = outside[parameter % outside.length];
       Asking asking = new Asking(shelf, kind, parameter);
       Reading<Answer> reading = shelf.read(key, asking, answer -> answer);
@@ -461,6 +477,10 @@ final class Simulation {
       reads++; // the caller is told, and nothing is kept: the reads that follow see to that
     } finally {
       loading.remove(key);
+      bookingRead = outer;
+    }
+    if (ownCommitReturned != own && random.nextBoolean()) {
+      read(shelf, kind, parameter);
     }
   }
 
@@ -798,13 +818,31 @@ final class Simulation {
 
   /** A write through the library: what OwnWrites and Transaction do, on the simulated database. */
   private void writeOwn() {
-    int booking = random.nextInt(SimulatedDatabase.BOOKINGS);
+    boolean writesThrough = random.nextBoolean();
+    writersThrough += writesThrough ? 1 : 0;
+    try {
+      writeOwn(writesThrough);
+    } finally {
+      writersThrough -= writesThrough ? 1 : 0;
+    }
+  }
+
+  private void writeOwn(boolean writesThrough) {
+    boolean ofOuterRead = bookingRead >= 0 && random.nextBoolean();
+    int booking = ofOuterRead ? bookingRead : random.nextInt(SimulatedDatabase.BOOKINGS);
     Key key = Key.named("strict" + Kind.BOOKING, Integer.toString(booking));
     if (random.nextInt(3) == 0) { // somebody else has just changed the same
       Transaction other = database.begin();
       changeBooking(other, booking);
       commit(other);
       others(1);
+    }
+    boolean inEmptyShelves = random.nextInt(32) == 0;
+    if (inEmptyShelves) {
+      clearAll();
+      time.pass(Duration.ofSeconds(2));
+      upkeep.round(); // what is cleared leaves
+      poll();
     }
     Transaction writer = database.begin();
     Fence fence = strict.fence();
@@ -816,19 +854,29 @@ final class Simulation {
     State changed = writer.view();
     Answer returned = answer(Kind.BOOKING, booking, changed);
     Footprint footprint = lanes(Kind.BOOKING).beforeLoad(new Object[] {booking});
-    List<Change> itself = ownChanges(writer);
+    boolean asks = writesThrough || !keepsNothing();
+    List<Change> itself = asks ? ownChanges(writer) : null;
     OwnWrite write = new OwnWrite(Long.toString(writer.id), footprint, fence.tick(), itself);
     delivery.expect(write);
     if (fault == Fault.OWN_CHANGES_TOLD_BEFORE_THE_COMMIT) {
       write.hasReturned(board, time.nanos());
     }
     others(2);
+    if (inEmptyShelves && random.nextBoolean()) {
+      read(strict, Kind.BOOKING, booking);
+    }
     commit(writer);
     long committed = time.nanos();
     others(2);
     boolean unknownOutcome = random.nextInt(10) == 0;
+    boolean toBeTold = asks || unknownOutcome;
+    if (fault != Fault.NOTHING_KEPT_BEFORE_THE_COMMIT) {
+      toBeTold |= !keepsNothing();
+    }
     if (itself != null && !unknownOutcome) {
       write.hasReturned(board, time.nanos());
+    } else if (!toBeTold) {
+      delivery.forget(write);
     } else {
       if (fault != Fault.OWN_WRITE_NOT_AWAITED) {
         poll();
@@ -838,7 +886,7 @@ final class Simulation {
       }
       delivery.forget(write);
     }
-    if (!unknownOutcome && !returned.rows().isEmpty()) {
+    if (writesThrough && !unknownOutcome && !returned.rows().isEmpty()) {
       others(2);
       if (fault == Fault.OVERTAKEN_WRITE_KEPT) {
         strict.put(key, returned, footprint, strict.fence());
@@ -849,6 +897,20 @@ final class Simulation {
     }
     ownCommits.add(new SimulatedDatabase.Own(committed, booking, changed));
     ownCommitReturned = Math.max(ownCommitReturned, committed);
+    if (inEmptyShelves) {
+      read(strict, Kind.BOOKING, booking);
+    }
+  }
+
+  /** As {@code Engine.keepsNothing} has it. */
+  private boolean keepsNothing() {
+    return writersThrough == 0
+        && List.of(strict, lenient, aged).stream()
+            .allMatch(
+                shelf ->
+                    fault == Fault.NOTHING_KEPT_BUT_LOADING
+                        ? shelf.size() == 0
+                        : shelf.holdsNothing());
   }
 
   /** What a transaction says that it has changed; null if the feed alone can tell. */
@@ -948,14 +1010,19 @@ final class Simulation {
       board.tickEverything();
       clearedAt = time.nanos();
     } else if (dice < 3) {
-      strict.clear();
-      aged.clear();
-      clearedAt = time.nanos();
+      clearAll();
     } else if (dice < 6) {
       board.tick(List.of(BOOKING, BOOKING.atLarge()));
     } else {
       strict.clear(Key.named("strict" + Kind.BOOKING, Integer.toString(random.nextInt(10))));
     }
+  }
+
+  private void clearAll() {
+    strict.clear();
+    lenient.clear();
+    aged.clear();
+    clearedAt = time.nanos();
   }
 
   /** Something changes that no feed tells of; once its key is cleared nobody reads the old. */
