@@ -16,6 +16,8 @@ public enum BypassReason {
   NOT_ANALYSED("not analysed yet"),
   /** An audit has found an answer of the same form wrong, and nobody has cleared it since. */
   FOUND_WRONG("an audit has found an answer of this form wrong"),
+  /** To keep answers of its form has cost more than it gave. */
+  STANDS_DOWN("the form stands down: keeping it cost more than it gave"),
   /** The shelf itself failed; the database answered. */
   SHELF_FAILED("shelf failed"),
   /** The shelf has been closed. */

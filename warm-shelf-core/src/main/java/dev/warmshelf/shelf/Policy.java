@@ -22,6 +22,7 @@ public final class Policy extends Terms {
   private final Shown shown;
   private final Duration slowLoad;
   private final Duration patience;
+  private final boolean standsDown;
 
   /** One that is being made; the defaults to begin with. */
   private static final class Draft {
@@ -35,6 +36,7 @@ public final class Policy extends Terms {
     private Shown shown = Shown.VALUES;
     private Duration slowLoad = Duration.ofSeconds(5);
     private Duration patience = Duration.ofSeconds(10);
+    private boolean standsDown = true;
   }
 
   private Policy(Draft draft) {
@@ -51,6 +53,7 @@ public final class Policy extends Terms {
     this.shown = Objects.requireNonNull(draft.shown, "shown");
     this.slowLoad = draft.slowLoad;
     this.patience = draft.patience;
+    this.standsDown = draft.standsDown;
   }
 
   private Policy with(Consumer<Draft> change) {
@@ -65,6 +68,7 @@ public final class Policy extends Terms {
     draft.shown = shown;
     draft.slowLoad = slowLoad;
     draft.patience = patience;
+    draft.standsDown = standsDown;
     change.accept(draft);
     return new Policy(draft);
   }
@@ -72,7 +76,17 @@ public final class Policy extends Terms {
   @Override
   List<@Nullable Object> terms() {
     return Arrays.asList(
-        capacity, expiry, tolerance, lost, renewal, old, audit, shown, slowLoad, patience);
+        capacity,
+        expiry,
+        tolerance,
+        lost,
+        renewal,
+        old,
+        audit,
+        shown,
+        slowLoad,
+        patience,
+        standsDown);
   }
 
   /** The defaults. */
@@ -155,6 +169,20 @@ public final class Policy extends Terms {
    */
   public Policy waitingAtMost(Duration limit) {
     return with(draft -> draft.patience = limit);
+  }
+
+  /**
+   * The same whose forms of question may stand down, or may not: nothing of a form is kept as long
+   * as keeping it costs its callers more time than it saves them. A trial now and then tells
+   * whether that is still so.
+   */
+  public Policy standingDown(boolean whereItCostsMore) {
+    return with(draft -> draft.standsDown = whereItCostsMore);
+  }
+
+  /** Whether a form of question stands down that costs more than it gives; by default it does. */
+  public boolean standsDown() {
+    return standsDown;
   }
 
   /** How much to hold, and what leaves first; by default in the room that shelves share. */

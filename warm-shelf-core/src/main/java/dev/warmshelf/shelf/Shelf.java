@@ -1,7 +1,9 @@
 package dev.warmshelf.shelf;
 
 import dev.warmshelf.meter.Meters;
+import java.time.Instant;
 import java.util.List;
+import java.util.Objects;
 import java.util.Optional;
 import java.util.Set;
 
@@ -85,4 +87,26 @@ public interface Shelf {
    * database answers their questions until they are cleared, or the shelf is.
    */
   Set<String> accused();
+
+  /** The forms of question that stand down, who longest first; see {@link Policy#standingDown}. */
+  List<StoodDown> stoodDown();
+
+  /**
+   * A form of question of which nothing is kept just now, since that cost more than it gave. It
+   * comes back by itself once a trial gains; {@link Policy#standingDown} forbids it.
+   *
+   * @param form the beginning of the form's digest, by which logs and tools call it
+   * @param statement its normal form
+   * @param since when it stood down
+   * @param why in words
+   */
+  record StoodDown(String form, String statement, Instant since, String why) {
+    /** All of it. */
+    public StoodDown {
+      Objects.requireNonNull(form, "form");
+      Objects.requireNonNull(statement, "statement");
+      Objects.requireNonNull(since, "since");
+      Objects.requireNonNull(why, "why");
+    }
+  }
 }

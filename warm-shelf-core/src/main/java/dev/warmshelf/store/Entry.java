@@ -16,6 +16,7 @@ import dev.warmshelf.time.Watermark;
 import java.lang.invoke.MethodHandles;
 import java.lang.invoke.VarHandle;
 import java.util.Objects;
+import java.util.concurrent.atomic.LongAdder;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -27,7 +28,7 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Entry {
   /** This object, its slot with the uses, and its places in the store's map and list. */
-  private static final int OWN_BYTES = 112 + 40 + 24 + 32 + 12;
+  private static final int OWN_BYTES = 112 + 8 + 40 + 24 + 32 + 12;
 
   /** To look at a change takes a third of this, so that a look takes a third of a load at most. */
   private static final int NANOS_A_CHANGE = 200;
@@ -56,6 +57,7 @@ public final class Entry {
   private final long idleNanos;
   private final Renewable renewal;
   private final LoadedBy by;
+  private final @Nullable LongAdder given;
 
   /** Of the coarse clock; before the first use, when it was filled. */
   @SuppressWarnings("UnusedVariable") // by its handle
@@ -109,6 +111,7 @@ public final class Entry {
     this.idleNanos = fill.life().sinceUse();
     this.renewal = fill.renewal();
     this.by = fill.by();
+    this.given = fill.given();
     this.usedAt = filledNanos;
   }
 
@@ -122,7 +125,7 @@ public final class Entry {
   public Entry mended(@Nullable Object mended, Footprint lanes, Fence upTo) {
     Fence same = new Fence(fence, upTo.nanos());
     Life life = new Life(lifetimeNanos, idleNanos);
-    Fill fill = new Fill(same, ownTick, filledNanos, life, renewal, by);
+    Fill fill = new Fill(same, ownTick, filledNanos, life, renewal, by, given);
     Entry entry = new Entry(key, mended, lanes, fill, loadNanos);
     entry.holdsThrough(upTo.tick());
     USED_AT.setOpaque(entry, usedAtNanos());
@@ -319,6 +322,14 @@ public final class Entry {
     if (uses == 0 || usedAtNanos() != nowNanos) {
       USED_AT.setOpaque(this, nowNanos);
       uses++;
+    }
+  }
+
+  /** Tells whoever wants to know that it has answered a question. */
+  public void answers() {
+    LongAdder told = given;
+    if (told != null) {
+      told.add(loadNanos);
     }
   }
 

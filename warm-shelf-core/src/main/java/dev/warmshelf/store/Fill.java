@@ -3,6 +3,7 @@ package dev.warmshelf.store;
 import dev.warmshelf.fresh.Fence;
 import dev.warmshelf.shelf.EntryView.LoadedBy;
 import java.util.Objects;
+import java.util.concurrent.atomic.LongAdder;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -14,9 +15,16 @@ import org.jspecify.annotations.Nullable;
  * @param life how long it may be served
  * @param renewal how it is renewed once it is out of date
  * @param by who has loaded it
+ * @param given is told of each hit, as the load time of the answer; null if nobody wants to know
  */
 public record Fill(
-    Fence fence, long ownTick, long filledNanos, Life life, Renewable renewal, LoadedBy by) {
+    Fence fence,
+    long ownTick,
+    long filledNanos,
+    Life life,
+    Renewable renewal,
+    LoadedBy by,
+    @Nullable LongAdder given) {
   /** All of it. */
   public Fill {
     Objects.requireNonNull(fence, "fence");
@@ -27,7 +35,7 @@ public record Fill(
 
   /** Of an answer that this process has loaded. */
   public Fill(Fence fence, long ownTick, long filledNanos, Life life, Renewable renewal) {
-    this(fence, ownTick, filledNanos, life, renewal, LoadedBy.THIS_PROCESS);
+    this(fence, ownTick, filledNanos, life, renewal, LoadedBy.THIS_PROCESS, null);
   }
 
   /**

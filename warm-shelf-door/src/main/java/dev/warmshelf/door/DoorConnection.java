@@ -21,6 +21,7 @@ import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.read.Balance;
 import dev.warmshelf.shelf.read.Observation;
 import dev.warmshelf.shelf.read.Scope;
 import dev.warmshelf.statement.Analysis;
@@ -51,11 +52,26 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   /** What the database was sent last, for whoever records; null if nobody is told of it. */
   private @Nullable Sent last;
 
+  /** A read past the shelf that keeping answers is compared with; null if none is under way. */
+  private @Nullable Direct direct;
+
   /** The transaction that is being committed, as far as it was asked what it has changed. */
   private @Nullable OwnWrite committing;
 
   /** A statement that only reads, on its way. */
   private record Sent(DoorStatement statement, Parameters bound, long atNanos) {}
+
+  /** A read that goes to the database since its form stands down. */
+  private static final class Direct {
+    private final Balance balance;
+    private final long sinceNanos;
+    private boolean isSent;
+
+    Direct(Balance balance, long sinceNanos) {
+      this.balance = balance;
+      this.sinceNanos = sinceNanos;
+    }
+  }
 
   DoorConnection(
       Door door, ConnectionState state, Supplier<? extends @Nullable Connection> holding) {
@@ -81,6 +97,12 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       return null;
     } else if (kept.needsReadOnly() && state().isInTransactionThatMayWrite()) {
       kept.shelf().meters().bypass(BypassReason.IN_TRANSACTION);
+      return null;
+    }
+    Balance balance = kept.balance();
+    if (balance != null && balance.isDown() && computation == null && Scope.current() == null) {
+      kept.shelf().meters().bypass(BypassReason.STANDS_DOWN);
+      direct = new Direct(balance, engine.time().nanos());
       return null;
     }
     Parameters own = bound.frozen();
@@ -151,6 +173,11 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     boolean onlyReads = analysis != null && analysis.onlyReads();
     isReadPast(text == null ? "" : ": " + text.shown());
     last = null;
+    Direct before = direct;
+    direct = before == null || before.isSent ? null : before;
+    if (direct != null) {
+      direct.isSent = true;
+    }
     if (onlyReads && sending != null && bound != null && engine.around().isOn()) {
       last = new Sent(sending, bound, engine.time().nanos());
     }
@@ -189,6 +216,11 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
 
   @Override
   public void answered() {
+    Direct read = direct;
+    if (read != null) {
+      direct = null;
+      read.balance.wasDirect(engine.time().nanos() - read.sinceNanos);
+    }
     Sent what = last;
     if (what != null) {
       last = null;

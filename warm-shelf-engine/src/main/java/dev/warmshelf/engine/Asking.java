@@ -29,6 +29,7 @@ import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.shelf.read.AskedQuestion;
+import dev.warmshelf.shelf.read.Balance;
 import dev.warmshelf.shelf.read.Observation;
 import dev.warmshelf.shelf.read.Others;
 import dev.warmshelf.shelf.read.ReadRequest;
@@ -62,6 +63,8 @@ import org.slf4j.LoggerFactory;
  * he takes. To be asked once by one thread.
  */
 public final class Asking {
+  private static final BypassReason STANDS_DOWN = BypassReason.STANDS_DOWN;
+
   private static final Logger LOG = LoggerFactory.getLogger(Asking.class);
 
   /** If more parts of an answer have changed, all of it is loaded again. */
@@ -178,7 +181,9 @@ public final class Asking {
     Key key = key(kind);
     Choice choice = choice(kind);
     if (choice instanceof SharedRead shared) {
-      return readFromShelf(key, shared, view);
+      return shared.standsDown()
+          ? statement.shelf().bypass(STANDS_DOWN, STANDS_DOWN.label(), key, shared, view)
+          : readFromShelf(key, shared, view);
     }
     Bypass around = (Bypass) choice;
     Scope.noteBypass();
@@ -199,10 +204,10 @@ public final class Asking {
   public @Nullable Reading<Answer> ifShared() throws SQLException {
     Sessions.Kind kind = sessions().current(held());
     Choice choice = choice(kind);
-    if (choice instanceof SharedRead shared) {
+    if (choice instanceof SharedRead shared && !shared.standsDown()) {
       return readFromShelf(key(kind), shared, Function.identity());
     }
-    Bypass around = (Bypass) choice;
+    Bypass around = choice instanceof Bypass bypass ? bypass : Bypass.because(STANDS_DOWN);
     this.around = around.why();
     statement.shelf().meters().bypass(around.reason());
     return null;
@@ -288,6 +293,20 @@ public final class Asking {
     return statement.engine().database();
   }
 
+  private Answer loadedAlone(boolean onlyReads) throws SQLException {
+    QueryLoader loading = loading();
+    Connection held = held();
+    if (held == null) {
+      try (Borrowed borrowed = borrow()) {
+        return loading.alone(borrowed.connection(), values);
+      }
+    }
+    caller.sends(onlyReads);
+    Answer answer = loading.alone(held, values);
+    caller.learn(sessions());
+    return answer;
+  }
+
   /** What the shelf asks of this question when the answer is for its caller alone. */
   private final class OwnRead implements ReadRequest<Answer, SQLException> {
     private final boolean onlyReads;
@@ -303,17 +322,7 @@ public final class Asking {
 
     @Override
     public Answer load() throws SQLException {
-      QueryLoader loading = loading();
-      Connection held = held();
-      if (held == null) {
-        try (Borrowed borrowed = borrow()) {
-          return loading.alone(borrowed.connection(), values);
-        }
-      }
-      caller.sends(onlyReads);
-      Answer answer = loading.alone(held, values);
-      caller.learn(sessions());
-      return answer;
+      return loadedAlone(onlyReads);
     }
 
     @Override
@@ -362,6 +371,21 @@ public final class Asking {
       QueryLoader.Loaded loaded = loading().withSession(held, values, true);
       caller.saw(loaded.session(), kind);
       return shareable(loaded, false);
+    }
+
+    @Override
+    public Answer loadAlone() throws SQLException {
+      return loadedAlone(judged.onlyReads());
+    }
+
+    @Override
+    public boolean mayStandDown() {
+      return !ofLibrary && Scope.current() == null && Observation.current() == null;
+    }
+
+    boolean standsDown() {
+      Balance balance = statement.balance();
+      return balance != null && balance.isDown() && mayStandDown();
     }
 
     private Answer loadedFromPool() throws SQLException {

@@ -7,6 +7,7 @@ import dev.warmshelf.caller.Sessions;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.outside.SharedForm;
 import dev.warmshelf.shelf.read.AnswerShelf;
+import dev.warmshelf.shelf.read.Balance;
 import dev.warmshelf.statement.Refusal;
 import dev.warmshelf.statement.SqlStatement;
 import dev.warmshelf.statement.Verdict;
@@ -30,6 +31,7 @@ public final class KeptStatement {
   private final List<Lane> tags;
   private final KeyMaker keys;
   private final boolean needsReadOnly;
+  private final @Nullable Balance balance;
 
   /** The types that values are bound as; null if their classes tell. */
   private final @Nullable List<String> boundAs;
@@ -56,6 +58,7 @@ public final class KeptStatement {
     this.declared = declared;
     this.tags = tags;
     this.keys = keys;
+    this.balance = shelf.balance(keys.form());
   }
 
   /**
@@ -84,6 +87,7 @@ public final class KeptStatement {
     this.declared = List.of();
     this.tags = List.of();
     this.keys = keys;
+    this.balance = shelf.balance(keys.form());
   }
 
   /** The last verdict, which is nearly always the next. */
@@ -173,6 +177,11 @@ public final class KeptStatement {
       }
     }
     return loading;
+  }
+
+  /** What keeping its answers gives and costs; null if they are kept whatever it costs. */
+  public @Nullable Balance balance() {
+    return balance;
   }
 
   public AnswerShelf shelf() {

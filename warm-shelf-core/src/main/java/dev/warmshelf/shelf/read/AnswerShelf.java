@@ -248,6 +248,16 @@ public final class AnswerShelf implements Shelf, AutoCloseable {
     return state.<V, V>hit(entry, Origin.KEPT, now, watermark, value -> value);
   }
 
+  /** What keeping a form's answers gives and costs; null if it is kept whatever it costs. */
+  public @Nullable Balance balance(KeyShape form) {
+    return state.balance(form);
+  }
+
+  @Override
+  public List<StoodDown> stoodDown() {
+    return state.stoodDown();
+  }
+
   /**
    * Whether nothing is held here, and nothing is on its way here: what this shelf gives from now on
    * was asked of the database after this call.
@@ -316,7 +326,10 @@ public final class AnswerShelf implements Shelf, AutoCloseable {
     Renewable renewable = new Renewable(policy.renewal().looksAgain(), null);
     Life shorter = Lives.shorter(policy.expiry(), life, ShelfState.isEmpty(value));
     return new Entry(
-        key, value, footprint, new Fill(fence, 0, filledNanos, shorter, renewable, by));
+        key,
+        value,
+        footprint,
+        new Fill(fence, 0, filledNanos, shorter, renewable, by, state.given(key)));
   }
 
   /**
@@ -400,13 +413,14 @@ public final class AnswerShelf implements Shelf, AutoCloseable {
           throws X {
     meters.bypass(reason);
     Watermark began = Watermark.now(time);
-    A answer = request.load();
+    A answer = request.loadAlone();
     long took = time.nanos() - began.nanos();
     meters.bypassTook(took);
-    Telling recorder = state.recorder();
-    if (recorder.isOn()) {
-      recorder.asked(name(), key, request.words(), Origin.DIRECT, took, answer, null);
+    Balance balance = reason == BypassReason.STANDS_DOWN ? state.balance(key.form()) : null;
+    if (balance != null) {
+      balance.wasDirect(took);
     }
+    state.record(key, request, took, answer);
     return ShelfReading.direct(view.apply(answer), began, detail, state.ground());
   }
 
@@ -460,6 +474,10 @@ public final class AnswerShelf implements Shelf, AutoCloseable {
       return () -> false;
     }
     state.isReachedFromOutside();
+    Balance balance = state.balance(entry.key().form());
+    if (balance != null) {
+      balance.isUsedUnseen();
+    }
     BooleanSupplier uncleared = contents.uncleared(entry);
     return new BooleanSupplier() {
       private volatile Looked last = new Looked(-1, 0);

@@ -53,6 +53,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   private final ReadRequest<A, X> request;
   private final Function<? super A, ? extends V> view;
 
+  /** What keeping its form gives and costs; null if that does not matter. */
+  private final @Nullable Balance balance;
+
   /** Read before any lane is looked at: what it covers is in an answer that is found fresh. */
   private @Nullable Watermark watermark;
 
@@ -92,6 +95,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     this.key = key;
     this.request = request;
     this.view = view;
+    this.balance = request.mayStandDown() ? shelf.balance(key.form()) : null;
   }
 
   /** What this thread is loading just now, for a thread that loads on its behalf. */
@@ -122,7 +126,11 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     if (failure != null) {
       return reading; // the database has failed: nobody knows what it would have taken
     } else if (bypass == null) {
-      shelf.meters().tookBeyondLoad(reading.origin().isHit() ? took : took - reading.loadNanos());
+      boolean hit = reading.origin().isHit();
+      shelf.meters().tookBeyondLoad(hit ? took : took - reading.loadNanos());
+      if (balance != null) {
+        balance.wasRead(took, hit ? 0 : reading.loadNanos(), origin == Origin.LOADED);
+      }
     }
     return reading;
   }
@@ -146,9 +154,21 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     if (kept == null) {
       shelf.meters().count(Count.MISSES);
       Events.miss(shelf.name(), key);
-      return joinOrLoad();
+      return balance != null && balance.samples() ? sample(balance) : joinOrLoad();
     }
     return shelf.served(kept, origin, now, watermark, request, view);
+  }
+
+  /** What the database gives alone: what that takes is what keeping answers is compared with. */
+  private Reading<V> sample(Balance compared) throws X {
+    Watermark began = Watermark.now(shelf.ground().time());
+    bypass = "what a direct read takes is looked at";
+    A answer = request.loadAlone();
+    long took = shelf.ground().time().nanos() - began.nanos();
+    compared.wasDirect(took);
+    shelf.meters().bypassTook(took);
+    shelf.record(key, request, took, answer);
+    return ShelfReading.direct(view.apply(answer), began, bypass, shelf.ground());
   }
 
   /** Renews an answer on this thread, which is nobody's who waits for it. */
@@ -472,13 +492,23 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     } else {
       outcome = new Outcome.Answered(entry);
       if (bypass == null) {
-        shelf.contents().keep(entry, () -> shelf.interest(entry, request), invalidated);
+        keep(entry);
       }
       if (turn != null) {
         turn.loaded(entry);
       }
     }
     return entry;
+  }
+
+  /** Whoever stands down meanwhile either sees it kept, or is seen. */
+  private void keep(Entry entry) {
+    if (balance == null || !balance.isDown()) {
+      shelf.contents().keep(entry, () -> shelf.interest(entry, request), invalidated);
+      if (balance != null && balance.isDown()) {
+        shelf.contents().leave(entry);
+      }
+    }
   }
 
   /**

@@ -32,6 +32,23 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
   A load() throws X;
 
   /**
+   * Asks the database, once, for the caller alone: nothing is looked up beside the answer.
+   *
+   * @throws X if there is no answer
+   */
+  default A loadAlone() throws X {
+    return load();
+  }
+
+  /**
+   * Whether it may ask the database alone where to keep its answers costs more than it gives. Who
+   * needs what a shelf alone can tell may not.
+   */
+  default boolean mayStandDown() {
+    return false;
+  }
+
+  /**
    * All lanes of the answer.
    *
    * @param before what {@link #lanes()} returned

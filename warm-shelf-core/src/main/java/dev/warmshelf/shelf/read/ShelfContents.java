@@ -3,6 +3,7 @@ package dev.warmshelf.shelf.read;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.fresh.LookBack;
 import dev.warmshelf.key.Key;
+import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.Count;
@@ -428,6 +429,16 @@ final class ShelfContents implements Keeper {
     entriesThat(isOf).forEach(entry -> forms.add(entry.key().form().formDigest()));
     board.tick(forms.stream().map(each -> Lane.ofClearedForm(shelf, each)).toList());
     return removeAll(entriesThat(isOf), entry -> left(entry, "cleared"));
+  }
+
+  /** Has all answers of a form leave; those that are being loaded stay away by themselves. */
+  void leave(KeyShape form) {
+    entriesThat(entry -> entry.key().form().equals(form)).forEach(this::leave);
+  }
+
+  /** Has an answer leave whose form stands down. */
+  void leave(Entry entry) {
+    removeAll(List.of(entry), each -> left(each, "stood down"));
   }
 
   /** Invalidates all that is held, and all that is being loaded. */

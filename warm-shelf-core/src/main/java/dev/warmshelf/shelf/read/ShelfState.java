@@ -9,11 +9,13 @@ import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.plan.Footprint;
 import dev.warmshelf.plan.Interest;
+import dev.warmshelf.shelf.EntryView.LoadedBy;
 import dev.warmshelf.shelf.Expiry;
 import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.shelf.Shelf.StoodDown;
 import dev.warmshelf.store.Content;
 import dev.warmshelf.store.Entry;
 import dev.warmshelf.store.Fill;
@@ -24,11 +26,15 @@ import dev.warmshelf.store.Store;
 import dev.warmshelf.time.TimeSource;
 import dev.warmshelf.time.Watermark;
 import java.util.Collection;
+import java.util.Comparator;
+import java.util.List;
+import java.util.Map;
 import java.util.Objects;
 import java.util.Optional;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.atomic.AtomicInteger;
+import java.util.concurrent.atomic.LongAdder;
 import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
@@ -39,6 +45,7 @@ import org.jspecify.annotations.Nullable;
  * <p>Thread-safe.
  */
 final class ShelfState implements Upkeep.Kept {
+  private static final int MOST_BALANCES = 10_000;
   private static final long WORTHS_BYTES = 256 << 10;
   private static final long WORTHS_BYTES_OF_A_FORM = 200;
 
@@ -79,6 +86,9 @@ final class ShelfState implements Upkeep.Kept {
   /** By form of question: of one whose mends come to nothing another one knows nothing. */
   private final Generations<KeyShape, Worths> worths =
       new Generations<>(WORTHS_BYTES, (form, each) -> WORTHS_BYTES_OF_A_FORM);
+
+  /** By form of question; of more forms none stands down. */
+  private final Map<KeyShape, Balance> balances = new ConcurrentHashMap<>();
 
   private final Set<String> accused = ConcurrentHashMap.newKeySet();
 
@@ -217,6 +227,13 @@ final class ShelfState implements Upkeep.Kept {
     return reading;
   }
 
+  /** Of an answer that the database gave alone. */
+  void record(Key key, ReadRequest<?, ?> request, long tookNanos, @Nullable Object answer) {
+    if (recorder.isOn()) {
+      recorder.asked(name, key, request.words(), Origin.DIRECT, tookNanos, answer, null);
+    }
+  }
+
   void record(Key key, ReadRequest<?, ?> request, Origin outcome, Entry entry) {
     if (recorder.isOn()) {
       recorder.asked(
@@ -296,6 +313,7 @@ final class ShelfState implements Upkeep.Kept {
       @Nullable Watermark watermark,
       Function<? super A, ? extends V> view) {
     entry.use(now);
+    entry.answers();
     meters.hit(entry.loadNanos());
     long age = Math.max(0, now - entry.filledNanos());
     Events.hit(name, entry.key(), age);
@@ -308,6 +326,40 @@ final class ShelfState implements Upkeep.Kept {
 
   /** Of a form of question: whether second looks, and mending, are worth it. */
   record Worths(Worth looks, Worth mending) {}
+
+  /**
+   * What keeping a form's answers gives and costs, always the same object; null if they are kept
+   * whatever it costs.
+   */
+  @Nullable Balance balance(KeyShape form) {
+    Balance known = balances.get(form);
+    if (known != null || !policy.standsDown() || balances.size() >= MOST_BALANCES) {
+      return known;
+    }
+    return balances.computeIfAbsent(form, each -> new Balance(name, each, time, () -> leave(each)));
+  }
+
+  /** Who is told of the hits of an answer; null if nobody wants to know. */
+  @Nullable LongAdder given(Key key) {
+    Balance balance = balance(key.form());
+    return balance == null ? null : balance.given();
+  }
+
+  /** The forms that stand down. */
+  List<StoodDown> stoodDown() {
+    return balances.values().stream()
+        .flatMap(each -> each.stoodDown().stream())
+        .sorted(Comparator.comparing(StoodDown::since))
+        .toList();
+  }
+
+  /** Has the answers of a form leave that stands down; in the background if that can be. */
+  private void leave(KeyShape form) {
+    Runnable leaving = () -> contents.leave(form);
+    if (ground.upkeep().renew(form, leaving) == Upkeep.Begun.NOT) {
+      leaving.run();
+    }
+  }
 
   Worths worths(KeyShape form) {
     Worths known = worths.get(form);
@@ -432,7 +484,9 @@ final class ShelfState implements Upkeep.Kept {
       auditor.hasLoaded(now - fence.nanos());
     }
     Life life = request.noLongerThan(asPolicy);
-    Fill fill = new Fill(request.since(fence), 0, now, life, renewable);
+    LongAdder given = request.mayStandDown() ? given(key) : null;
+    Fill fill =
+        new Fill(request.since(fence), 0, now, life, renewable, LoadedBy.THIS_PROCESS, given);
     return new Entry(key, value, footprint, fill, now - fence.nanos());
   }
 

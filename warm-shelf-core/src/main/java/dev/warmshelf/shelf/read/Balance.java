@@ -1,0 +1,304 @@
+package dev.warmshelf.shelf.read;
+
+import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.shelf.Shelf.StoodDown;
+import dev.warmshelf.time.TimeSource;
+import java.time.Instant;
+import java.util.Locale;
+import java.util.Optional;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.LongAdder;
+import org.jspecify.annotations.Nullable;
+import org.slf4j.Logger;
+import org.slf4j.LoggerFactory;
+
+/**
+ * What keeping the answers to one form of question gives, and what it costs; and whether it is
+ * done. Where it costs more than it gives for a while, the form <em>stands down</em>: its questions
+ * go to the database, and nothing of it is kept.
+ *
+ * <p><b>What is compared.</b> What callers have waited for their answers through the shelf, and
+ * what they would have waited without it: the load times of the answers that they were given, times
+ * the price of a direct read, as parts of a load. That price is known from samples: one read in
+ * {@value #READS_A_SAMPLE} of those that are no hits asks the database alone.
+ *
+ * <p><b>When it stands down.</b> Windows of a second or more are judged, each of {@value
+ * #LEAST_READS} reads that were no plain hits, or more. After {@value #DEAR_WINDOWS} in a row that
+ * lost more than a tenth, or {@value #LOSING_WINDOWS} that lost more than a fiftieth, if what it
+ * gained before, of which half is forgotten every five minutes, does not make up for that.
+ *
+ * <p><b>When it comes back.</b> Now and then for a trial: as if it had not stood down, for some
+ * windows to get warm and one that is judged. It stays if that one gains a tenth. Else the next
+ * trial has to wait, twice as long as the last one, five minutes at most, and until it may lose
+ * again what that one lost: a hundredth of what direct reads have taken meanwhile. It is twice as
+ * long itself. Who stands down soon after coming back waits twice as long each time, twenty minutes
+ * at most.
+ *
+ * <p>Thread-safe.
+ */
+public final class Balance {
+  private static final Logger LOG = LoggerFactory.getLogger(Balance.class);
+
+  static final int READS_A_SAMPLE = 64;
+  static final int LEAST_READS = 100;
+  static final int DEAR_WINDOWS = 5;
+  static final int LOSING_WINDOWS = 20;
+
+  private static final double DEAR = 0.1;
+  private static final double LOSING = 0.02;
+  private static final double GAINING = 0.1;
+  private static final double SHARE_FOR_TRIALS = 0.01;
+  private static final int MOST_WARMING = 16;
+
+  private static final long WINDOW = TimeUnit.SECONDS.toNanos(1);
+  private static final long LONGEST_WINDOW = TimeUnit.SECONDS.toNanos(10);
+  private static final long FIRST_PAUSE = TimeUnit.SECONDS.toNanos(10);
+  private static final long LONGEST_PAUSE = TimeUnit.MINUTES.toNanos(5);
+  private static final long LONGEST_PAUSE_OF_WAVERERS = TimeUnit.MINUTES.toNanos(20);
+
+  /** Who has been kept for so long since he came back begins with short pauses again. */
+  private static final long TRUSTED_AFTER = TimeUnit.MINUTES.toNanos(20);
+
+  private static final double FORGETTING_NANOS = TimeUnit.MINUTES.toNanos(5) / Math.log(2);
+
+  private final String shelf;
+  private final KeyShape form;
+  private final TimeSource time;
+  private final Runnable leaving;
+
+  /** Load times of the answers that hits have given. */
+  private final LongAdder given = new LongAdder();
+
+  private volatile boolean down;
+  private volatile boolean always;
+
+  private final Mean loads = new Mean();
+  private final Mean directs = new Mean();
+  private Phase phase = Phase.KEPT;
+  private int untilSample = READS_A_SAMPLE;
+  private int dearWindows;
+  private int losingWindows;
+  private long windowBegan;
+  private int reads;
+  private long took;
+  private long worth;
+
+  /** What was gained of late, in nanoseconds; below zero if it was lost. */
+  private double account;
+
+  private long keptSince;
+  private boolean hasComeBack;
+  private long firstPause = FIRST_PAUSE;
+  private long pause = FIRST_PAUSE;
+  private long triesAt;
+  private int warming = 1;
+  private int windowsOfTrial;
+  private double mayLose;
+  private double loses;
+  private @Nullable StoodDown stoodDown;
+
+  private enum Phase {
+    KEPT,
+    TRIAL,
+    DOWN
+  }
+
+  /** Of the latest of some numbers. */
+  private static final class Mean {
+    private static final int MANY = 256;
+    private static final int FEW = 8;
+
+    private long sum;
+    private int count;
+
+    void add(long nanos) {
+      if (count >= MANY) {
+        count /= 2;
+        sum /= 2;
+      }
+      sum += nanos;
+      count++;
+    }
+
+    boolean isKnown() {
+      return count >= FEW;
+    }
+
+    double value() {
+      return (double) sum / count;
+    }
+  }
+
+  /**
+   * @param leaving has the form's answers leave
+   */
+  Balance(String shelf, KeyShape form, TimeSource time, Runnable leaving) {
+    this.shelf = shelf;
+    this.form = form;
+    this.time = time;
+    this.leaving = leaving;
+    this.windowBegan = time.nanos();
+    this.keptSince = windowBegan;
+  }
+
+  /** Whether its questions go to the database; whoever asks it tells {@link #wasDirect}. */
+  public boolean isDown() {
+    return down;
+  }
+
+  /** Since when, and why; empty if it does not stand down. */
+  synchronized Optional<StoodDown> stoodDown() {
+    return Optional.ofNullable(stoodDown);
+  }
+
+  /** It never stands down: its answers are used where nobody counts that. */
+  void isUsedUnseen() {
+    always = true;
+  }
+
+  /** To be told of each hit, as load times. */
+  LongAdder given() {
+    return given;
+  }
+
+  /** Whether a read that is no hit is to ask the database alone, to know what that takes. */
+  synchronized boolean samples() {
+    untilSample--;
+    if (untilSample > 0) {
+      return false;
+    }
+    untilSample = READS_A_SAMPLE;
+    return true;
+  }
+
+  /** The database has answered a question alone, for its caller. */
+  public synchronized void wasDirect(long nanos) {
+    directs.add(nanos);
+    if (phase == Phase.DOWN) {
+      mayLose += SHARE_FOR_TRIALS * nanos;
+      long now = time.nanos();
+      if (now - triesAt >= 0 && mayLose >= loses) {
+        begin(Phase.TRIAL, now);
+      }
+    }
+  }
+
+  /**
+   * A read that was no plain hit.
+   *
+   * @param nanos what it has taken
+   * @param load what the answer's load has taken; 0 for a hit, which tells {@link #given} of it
+   * @param own whether that was this read's
+   */
+  void wasRead(long nanos, long load, boolean own) {
+    boolean leaves;
+    synchronized (this) {
+      took += nanos;
+      worth += load;
+      reads++;
+      if (own) {
+        loads.add(load);
+      }
+      long now = time.nanos();
+      boolean isJudged =
+          now - windowBegan >= WINDOW
+              && (reads >= LEAST_READS
+                  || (phase == Phase.TRIAL && now - windowBegan >= LONGEST_WINDOW));
+      leaves = isJudged && judge(now);
+    }
+    if (leaves) {
+      leaving.run();
+    }
+  }
+
+  /** Whether it stands down from now on. */
+  private boolean judge(long now) {
+    double price =
+        directs.isKnown() && loads.isKnown()
+            ? Math.max(0.5, Math.min(1, directs.value() / loads.value()))
+            : 1;
+    double without = price * (worth + given.sumThenReset());
+    double lost = took - without;
+    double share = without == 0 ? 1 : lost / without;
+    int judged = reads;
+    account = account * Math.exp((windowBegan - now) / FORGETTING_NANOS) - lost;
+    beginWindow(now);
+    if (phase == Phase.TRIAL) {
+      windowsOfTrial++;
+      if (windowsOfTrial <= warming) {
+        return false;
+      } else if (share <= -GAINING) {
+        begin(Phase.KEPT, now);
+        return false;
+      }
+      pause = Math.max(firstPause, Math.min(2 * pause, LONGEST_PAUSE));
+      warming = Math.min(2 * warming, MOST_WARMING);
+    } else if (phase == Phase.KEPT) {
+      dearWindows = share > DEAR ? dearWindows + 1 : 0;
+      losingWindows = share > LOSING ? losingWindows + 1 : 0;
+      if (always
+          || account >= 0
+          || (dearWindows < DEAR_WINDOWS && losingWindows < LOSING_WINDOWS)) {
+        return false;
+      }
+      boolean wavers = hasComeBack && now - keptSince < TRUSTED_AFTER;
+      firstPause = wavers ? Math.min(2 * firstPause, LONGEST_PAUSE_OF_WAVERERS) : FIRST_PAUSE;
+      pause = firstPause;
+      warming = 1;
+    } else {
+      return false; // a read that began before
+    }
+    standDown(now, share, judged, lost);
+    return true;
+  }
+
+  private void standDown(long now, double share, int judged, double lost) {
+    String why =
+        String.format(
+            Locale.ROOT,
+            "its reads took %.2f times as long as direct ones",
+            Double.isInfinite(share) ? 1 : 1 + share);
+    boolean again = phase == Phase.TRIAL;
+    Instant since = stoodDown == null ? time.wallAt(now) : stoodDown.since();
+    stoodDown = new StoodDown(form.formDigest(), form.normalForm(), since, why);
+    triesAt = now + pause;
+    loses = Math.max(0, lost) * (warming + 1);
+    mayLose = 0;
+    begin(Phase.DOWN, now);
+    if (!again) {
+      LOG.info(
+          "Stands down: shelf={} form={} {} ({} of the last reads were no hits). Nothing of it is"
+              + " kept until a trial gains; the next one comes in {} s or later. It is: {}",
+          shelf,
+          form.formDigest(),
+          why,
+          judged,
+          TimeUnit.NANOSECONDS.toSeconds(pause),
+          form.normalForm());
+    }
+  }
+
+  private void begin(Phase next, long now) {
+    phase = next;
+    down = next == Phase.DOWN;
+    dearWindows = 0;
+    losingWindows = 0;
+    windowsOfTrial = 0;
+    account = 0;
+    given.reset();
+    beginWindow(now);
+    if (next == Phase.KEPT) {
+      hasComeBack = true;
+      keptSince = now;
+      stoodDown = null;
+      LOG.info("Stands down no more: shelf={} form={}", shelf, form.formDigest());
+    }
+  }
+
+  private void beginWindow(long now) {
+    windowBegan = now;
+    reads = 0;
+    took = 0;
+    worth = 0;
+  }
+}
