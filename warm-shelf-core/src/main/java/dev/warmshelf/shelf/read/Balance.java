@@ -19,7 +19,7 @@ import org.slf4j.LoggerFactory;
  *
  * <p><b>What is compared.</b> What callers have waited for their answers through the shelf, and
  * what they would have waited without it: the load times of the answers that they were given, times
- * the price of a direct read, as parts of a load. That price is known from samples: one read in
+ * the price of a direct read, as a part of a load. That price is known from samples: one read in
  * {@value #READS_A_SAMPLE} of those that are no hits asks the database alone.
  *
  * <p><b>When it stands down.</b> Windows of a second or more are judged, each of {@value
@@ -27,12 +27,18 @@ import org.slf4j.LoggerFactory;
  * lost more than a tenth, or {@value #LOSING_WINDOWS} that lost more than a fiftieth, if what it
  * gained before, of which half is forgotten every five minutes, does not make up for that.
  *
+ * <p><b>When in doubt.</b> What keeping answers costs beside the reads, such as what it has the
+ * database do at commits, slows direct reads down as well, and so is in no comparison of the two at
+ * one time. Where a form has gained less than a third for {@value #DOUBTFUL_WINDOWS} windows, it
+ * stands down for a moment, to see what direct reads take then; it stays so if that is less than
+ * its questions took before.
+ *
  * <p><b>When it comes back.</b> Now and then for a trial: as if it had not stood down, for some
- * windows to get warm and one that is judged. It stays if that one gains a tenth. Else the next
- * trial has to wait, twice as long as the last one, five minutes at most, and until it may lose
- * again what that one lost: a hundredth of what direct reads have taken meanwhile. It is twice as
- * long itself. Who stands down soon after coming back waits twice as long each time, twenty minutes
- * at most.
+ * windows to get warm and one that is judged: against what direct reads took before. It stays if
+ * that gains a tenth. Else the next trial has to wait, twice as long as the last one, five minutes
+ * at most, and until it may lose again what that one lost: a hundredth of what direct reads have
+ * taken meanwhile. It is twice as long itself. Who stands down soon after coming back waits twice
+ * as long each time, twenty minutes at most; and so does who was doubted in vain.
  *
  * <p>Thread-safe.
  */
@@ -43,15 +49,20 @@ public final class Balance {
   static final int LEAST_READS = 100;
   static final int DEAR_WINDOWS = 5;
   static final int LOSING_WINDOWS = 20;
+  static final int DOUBTFUL_WINDOWS = 10;
 
   private static final double DEAR = 0.1;
   private static final double LOSING = 0.02;
   private static final double GAINING = 0.1;
+  private static final double BEYOND_DOUBT = 0.33;
+  private static final double CLEARLY_LESS = 0.95;
   private static final double SHARE_FOR_TRIALS = 0.01;
   private static final int MOST_WARMING = 16;
+  private static final double MILLI = 1e6;
 
   private static final long WINDOW = TimeUnit.SECONDS.toNanos(1);
   private static final long LONGEST_WINDOW = TimeUnit.SECONDS.toNanos(10);
+  private static final long SETTLING = TimeUnit.MILLISECONDS.toNanos(300);
   private static final long FIRST_PAUSE = TimeUnit.SECONDS.toNanos(10);
   private static final long LONGEST_PAUSE = TimeUnit.MINUTES.toNanos(5);
   private static final long LONGEST_PAUSE_OF_WAVERERS = TimeUnit.MINUTES.toNanos(20);
@@ -76,8 +87,10 @@ public final class Balance {
   private final Mean directs = new Mean();
   private Phase phase = Phase.KEPT;
   private int untilSample = READS_A_SAMPLE;
+  private boolean pairs;
   private int dearWindows;
   private int losingWindows;
+  private int doubtfulWindows;
   private long windowBegan;
   private int reads;
   private long took;
@@ -86,6 +99,14 @@ public final class Balance {
   /** What was gained of late, in nanoseconds; below zero if it was lost. */
   private double account;
 
+  /** What direct reads would have taken of late. */
+  private double turnover;
+
+  /** How many questions there were of late, hits and all, and what they took. */
+  private double questions;
+
+  private double waited;
+
   private long keptSince;
   private boolean hasComeBack;
   private long firstPause = FIRST_PAUSE;
@@ -93,19 +114,26 @@ public final class Balance {
   private long triesAt;
   private int warming = 1;
   private int windowsOfTrial;
+  private long phaseBegan;
+  private long doubtPause = FIRST_PAUSE;
+  private long doubtsAt;
+
   private double mayLose;
   private double loses;
   private @Nullable StoodDown stoodDown;
 
   private enum Phase {
     KEPT,
-    TRIAL,
-    DOWN
+    /** Stands down for a moment, to see what that gives. */
+    DOUBTED,
+    DOWN,
+    /** Kept for a moment, to see what that gives. */
+    TRIAL
   }
 
   /** Of the latest of some numbers. */
   private static final class Mean {
-    private static final int MANY = 256;
+    private static final int MANY = 128;
     private static final int FEW = 8;
 
     private long sum;
@@ -126,6 +154,11 @@ public final class Balance {
 
     double value() {
       return (double) sum / count;
+    }
+
+    void clear() {
+      sum = 0;
+      count = 0;
     }
   }
 
@@ -168,18 +201,40 @@ public final class Balance {
       return false;
     }
     untilSample = READS_A_SAMPLE;
+    pairs = true;
     return true;
   }
 
   /** The database has answered a question alone, for its caller. */
   public synchronized void wasDirect(long nanos) {
+    long now = time.nanos();
+    if (phase == Phase.DOUBTED) {
+      if (now - phaseBegan >= SETTLING) {
+        directs.add(nanos);
+      }
+      if (now - phaseBegan >= SETTLING + WINDOW && directs.count >= LEAST_READS) {
+        endDoubt(now);
+      }
+      return;
+    }
     directs.add(nanos);
     if (phase == Phase.DOWN) {
       mayLose += SHARE_FOR_TRIALS * nanos;
-      long now = time.nanos();
       if (now - triesAt >= 0 && mayLose >= loses) {
         begin(Phase.TRIAL, now);
       }
+    }
+  }
+
+  private void endDoubt(long now) {
+    double perQuestion = waited / questions;
+    if (directs.value() < CLEARLY_LESS * perQuestion) {
+      leavesKept(0, now);
+      standDown(now, perQuestion);
+    } else {
+      doubtPause = Math.min(2 * doubtPause, LONGEST_PAUSE_OF_WAVERERS);
+      doubtsAt = now + doubtPause;
+      begin(Phase.KEPT, now);
     }
   }
 
@@ -196,7 +251,8 @@ public final class Balance {
       took += nanos;
       worth += load;
       reads++;
-      if (own) {
+      if (own && pairs) { // as old as the sample
+        pairs = false;
         loads.add(load);
       }
       long now = time.nanos();
@@ -211,88 +267,117 @@ public final class Balance {
     }
   }
 
-  /** Whether it stands down from now on. */
+  /** Whether its answers are to leave. */
   private boolean judge(long now) {
-    double price =
-        directs.isKnown() && loads.isKnown()
-            ? Math.max(0.5, Math.min(1, directs.value() / loads.value()))
-            : 1;
-    double without = price * (worth + given.sumThenReset());
+    double hits = given.sumThenReset();
+    double without = price() * (worth + hits);
     double lost = took - without;
     double share = without == 0 ? 1 : lost / without;
-    int judged = reads;
-    account = account * Math.exp((windowBegan - now) / FORGETTING_NANOS) - lost;
+    double judged = reads * (1 + (worth == 0 ? 0 : hits / worth));
+    double average = took / judged;
+    double remembered = Math.exp((windowBegan - now) / FORGETTING_NANOS);
+    account = account * remembered - lost;
+    turnover = turnover * remembered + without;
+    questions = questions * remembered + judged;
+    waited = waited * remembered + took;
     beginWindow(now);
-    if (phase == Phase.TRIAL) {
-      windowsOfTrial++;
-      if (windowsOfTrial <= warming) {
-        return false;
-      } else if (share <= -GAINING) {
-        begin(Phase.KEPT, now);
-        return false;
-      }
-      pause = Math.max(firstPause, Math.min(2 * pause, LONGEST_PAUSE));
-      warming = Math.min(2 * warming, MOST_WARMING);
-    } else if (phase == Phase.KEPT) {
-      dearWindows = share > DEAR ? dearWindows + 1 : 0;
-      losingWindows = share > LOSING ? losingWindows + 1 : 0;
-      if (always
-          || account >= 0
-          || (dearWindows < DEAR_WINDOWS && losingWindows < LOSING_WINDOWS)) {
-        return false;
-      }
-      boolean wavers = hasComeBack && now - keptSince < TRUSTED_AFTER;
-      firstPause = wavers ? Math.min(2 * firstPause, LONGEST_PAUSE_OF_WAVERERS) : FIRST_PAUSE;
-      pause = firstPause;
-      warming = 1;
-    } else {
-      return false; // a read that began before
+    return switch (phase) {
+      case KEPT -> isToLeave(share, average, now);
+      case TRIAL -> hasFailed(average, lost, now);
+      case DOUBTED, DOWN -> false; // a read that began before
+    };
+  }
+
+  private double price() {
+    return directs.isKnown() && loads.isKnown()
+        ? Math.max(0.5, Math.min(1, directs.value() / loads.value()))
+        : 1;
+  }
+
+  private boolean isToLeave(double share, double average, long now) {
+    dearWindows = share > DEAR ? dearWindows + 1 : 0;
+    losingWindows = share > LOSING ? losingWindows + 1 : 0;
+    doubtfulWindows = account < BEYOND_DOUBT * turnover ? doubtfulWindows + 1 : 0;
+    boolean loses = dearWindows >= DEAR_WINDOWS || losingWindows >= LOSING_WINDOWS;
+    if (always) {
+      return false;
+    } else if (loses && account < 0) {
+      leavesKept(-account, now);
+      standDown(now, average);
+      return true;
+    } else if (doubtfulWindows >= DOUBTFUL_WINDOWS && now - doubtsAt >= 0) {
+      directs.clear();
+      begin(Phase.DOUBTED, now);
+      return true;
     }
-    standDown(now, share, judged, lost);
+    return false;
+  }
+
+  private void leavesKept(double hasLost, long now) {
+    boolean wavers = hasComeBack && now - keptSince < TRUSTED_AFTER;
+    firstPause = wavers ? Math.min(2 * firstPause, LONGEST_PAUSE_OF_WAVERERS) : FIRST_PAUSE;
+    pause = firstPause;
+    warming = 1;
+    loses = hasLost;
+  }
+
+  private boolean hasFailed(double average, double lost, long now) {
+    windowsOfTrial++;
+    if (windowsOfTrial <= warming) {
+      return false;
+    } else if (average <= (1 - GAINING) * directs.value()) {
+      begin(Phase.KEPT, now);
+      stoodDown = null;
+      hasComeBack = true;
+      keptSince = now;
+      LOG.info("Stands down no more: shelf={} form={}", shelf, form.formDigest());
+      return false;
+    }
+    pause = Math.max(firstPause, Math.min(2 * pause, LONGEST_PAUSE));
+    warming = Math.min(2 * warming, MOST_WARMING);
+    loses = Math.max(0, lost) * (warming + 1);
+    standDown(now, average);
     return true;
   }
 
-  private void standDown(long now, double share, int judged, double lost) {
+  private void standDown(long now, double average) {
     String why =
         String.format(
             Locale.ROOT,
-            "its reads took %.2f times as long as direct ones",
-            Double.isInfinite(share) ? 1 : 1 + share);
-    boolean again = phase == Phase.TRIAL;
-    Instant since = stoodDown == null ? time.wallAt(now) : stoodDown.since();
-    stoodDown = new StoodDown(form.formDigest(), form.normalForm(), since, why);
+            "its questions took %.3f ms on average, direct ones %.3f ms",
+            average / MILLI,
+            (directs.isKnown() ? directs.value() : price() * average) / MILLI);
     triesAt = now + pause;
-    loses = Math.max(0, lost) * (warming + 1);
     mayLose = 0;
     begin(Phase.DOWN, now);
-    if (!again) {
+    if (stoodDown == null) {
       LOG.info(
-          "Stands down: shelf={} form={} {} ({} of the last reads were no hits). Nothing of it is"
-              + " kept until a trial gains; the next one comes in {} s or later. It is: {}",
+          "Stands down: shelf={} form={} {}. Nothing of it is kept until a trial gains. It is: {}",
           shelf,
           form.formDigest(),
           why,
-          judged,
-          TimeUnit.NANOSECONDS.toSeconds(pause),
           form.normalForm());
     }
+    Instant since = stoodDown == null ? time.wallAt(now) : stoodDown.since();
+    stoodDown = new StoodDown(form.formDigest(), form.normalForm(), since, why);
   }
 
   private void begin(Phase next, long now) {
     phase = next;
-    down = next == Phase.DOWN;
+    phaseBegan = now;
+    down = next == Phase.DOWN || next == Phase.DOUBTED;
     dearWindows = 0;
     losingWindows = 0;
+    doubtfulWindows = 0;
     windowsOfTrial = 0;
-    account = 0;
+    if (next == Phase.DOWN || next == Phase.TRIAL) {
+      account = 0;
+      turnover = 0;
+      questions = 0;
+      waited = 0;
+    }
     given.reset();
     beginWindow(now);
-    if (next == Phase.KEPT) {
-      hasComeBack = true;
-      keptSince = now;
-      stoodDown = null;
-      LOG.info("Stands down no more: shelf={} form={}", shelf, form.formDigest());
-    }
   }
 
   private void beginWindow(long now) {
