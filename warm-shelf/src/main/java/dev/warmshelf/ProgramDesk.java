@@ -40,6 +40,7 @@ final class ProgramDesk implements Desk {
     all.put("Gives", OpenValues.rows("gives", gives));
     all.put("Statements", lazily(() -> OpenValues.rows("statement", statements())));
     all.put("Needless", lazily(() -> OpenValues.rows("needless", needless())));
+    all.put("StoodDown", lazily(() -> OpenValues.rows("stoodDown", stoodDown())));
     all.put("Shared", warm.shared().map(SharedState::inWords).orElse(""));
     return all;
   }
@@ -69,6 +70,22 @@ final class ProgramDesk implements Desk {
         fields.put("much", each.recent().isMuch());
         fields.put("columns", each.columns().toArray(new String[0]));
         fields.put("advice", each.advice());
+        all.add(fields);
+      }
+    }
+    return all;
+  }
+
+  private List<Map<String, Object>> stoodDown() {
+    List<Map<String, Object>> all = new ArrayList<>();
+    for (Shelf shelf : warm.shelves()) {
+      for (Shelf.StoodDown each : shelf.stoodDown()) {
+        Map<String, Object> fields = new LinkedHashMap<>();
+        fields.put("shelf", shelf.name());
+        fields.put("form", each.form());
+        fields.put("statement", each.statement());
+        fields.put("since", each.since().toString());
+        fields.put("why", each.why());
         all.add(fields);
       }
     }

@@ -38,7 +38,8 @@ final class PolicyBlock {
           "audit-one-in",
           "shown",
           "slow-load",
-          "waits-at-most");
+          "waits-at-most",
+          "stands-down");
 
   private final YamlNode.Block block;
   private final Mistakes mistakes;
@@ -220,8 +221,11 @@ final class PolicyBlock {
     Policy telling =
         mistakes.of(
             block, "slow-load", shown, node -> shown.tellingOfLoadsFrom(Values.duration(node)));
+    Policy waiting =
+        mistakes.of(
+            block, "waits-at-most", telling, node -> telling.waitingAtMost(Values.duration(node)));
     return mistakes.of(
-        block, "waits-at-most", telling, node -> telling.waitingAtMost(Values.duration(node)));
+        block, "stands-down", waiting, node -> waiting.standingDown(Values.yes(node)));
   }
 
   private static Audit audits(YamlNode node) {

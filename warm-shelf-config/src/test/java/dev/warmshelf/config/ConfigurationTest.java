@@ -145,7 +145,8 @@ class ConfigurationTest {
           Map.entry("audit-one-in", List.of("7", "8")),
           Map.entry("shown", List.of("rows", "digests")),
           Map.entry("slow-load", List.of("1 s", "2 s")),
-          Map.entry("waits-at-most", List.of("3 s", "4 s")));
+          Map.entry("waits-at-most", List.of("3 s", "4 s")),
+          Map.entry("stands-down", List.of("false", "true")));
 
   private static String inBlock(Map<String, String> words) {
     return words.entrySet().stream()

@@ -22,6 +22,7 @@ final class Descriptions {
           Map.entry("ahead", "Answers that were renewed in the background."),
           Map.entry("needless", "Invalidated entries whose reload gave the same rows."),
           Map.entry("needless.reloads", "Needless reloads by the table whose changes caused them."),
+          Map.entry("stood.down", "Forms of question that stand down: nothing of them is kept."),
           Map.entry("needless.tables", "Tables whose changes have caused needless reloads."),
           Map.entry("wasted", "Entries that left before their first hit."),
           Map.entry("not.kept", "Answers that were not kept, by policy or for their size."),

@@ -127,6 +127,7 @@ public final class ShelfMetrics implements MeterBinder {
     }
     bindTimes(shelf, tags, registry);
     bindNeedless(shelf, tags, registry);
+    bindStoodDown(shelf, tags, registry);
     Gauge.builder(PREFIX + "entries", shelf, Shelf::size)
         .tags(tags)
         .description(Descriptions.of("entries"))
@@ -142,6 +143,13 @@ public final class ShelfMetrics implements MeterBinder {
     Gauge.builder(PREFIX + "needless.tables", shelf, each -> needlessTables(each, registry))
         .tags(tags)
         .description(Descriptions.of("needless.tables"))
+        .register(registry);
+  }
+
+  private static void bindStoodDown(Shelf shelf, Tags tags, MeterRegistry registry) {
+    Gauge.builder(PREFIX + "stood.down", shelf, each -> each.stoodDown().size())
+        .tags(tags)
+        .description(Descriptions.of("stood.down"))
         .register(registry);
   }
 

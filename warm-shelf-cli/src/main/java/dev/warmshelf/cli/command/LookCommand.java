@@ -1,6 +1,5 @@
 package dev.warmshelf.cli.command;
 
-import dev.warmshelf.cli.program.NeedlessLines;
 import dev.warmshelf.cli.program.ProgramDesk;
 import dev.warmshelf.cli.program.ProgramTarget;
 import dev.warmshelf.cli.screen.Failure;
@@ -108,11 +107,11 @@ public final class LookCommand implements Callable<Integer> {
   }
 
   private List<String> list() throws Failure {
-    List<String> needless = new ArrayList<>();
+    List<String> remarks = new ArrayList<>();
     List<ProgramDesk.Page> pages =
         program.ask(
             desk -> {
-              needless.addAll(NeedlessLines.of(desk.needless()));
+              remarks.addAll(desk.remarks().lines());
               return desk.look(shelf, query, table, order.name().toLowerCase(Locale.ROOT), most);
             });
     Comparator<Map<String, Object>> first =
@@ -134,7 +133,7 @@ public final class LookCommand implements Callable<Integer> {
                 .formatted(page.shelf(), Text.count(page.entries()), Text.bytes(page.bytes())));
       }
     }
-    lines.addAll(needless);
+    lines.addAll(remarks);
     if (shown.isEmpty()) {
       lines.add("No such answers are kept.");
       return lines;

@@ -4,6 +4,7 @@ import dev.warmshelf.cli.program.PageLooks;
 import dev.warmshelf.cli.program.ProgramDesk;
 import dev.warmshelf.cli.program.ProgramMeters;
 import dev.warmshelf.cli.program.ProgramTarget;
+import dev.warmshelf.cli.program.Remarks;
 import dev.warmshelf.cli.program.WatchPage;
 import dev.warmshelf.cli.program.WatchReport;
 import dev.warmshelf.cli.screen.Failure;
@@ -14,7 +15,6 @@ import dev.warmshelf.cli.screen.PlainText;
 import dev.warmshelf.cli.screen.Terminal;
 import java.io.IOException;
 import java.io.PrintWriter;
-import java.util.List;
 import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.TimeUnit;
@@ -134,7 +134,7 @@ public final class WatchCommand implements Callable<Integer> {
           long took = System.nanoTime() - began;
           nextQueries = began + Math.max(QUERIES_NANOS, took * QUERIES_REST);
         }
-        looks.add(System.currentTimeMillis(), meters.look(), desk.health(), desk.needless());
+        looks.add(System.currentTimeMillis(), meters.look(), desk.health(), desk.remarks());
         if (left > 1 && isOver()) {
           return;
         }
@@ -151,7 +151,7 @@ public final class WatchCommand implements Callable<Integer> {
       ProgramMeters.Look now = meters.look();
       WatchReport report =
           new WatchReport(
-              program.name(), before, now, json || terminal ? desk.needless() : List.of());
+              program.name(), before, now, json || terminal ? desk.remarks() : Remarks.NONE);
       if (json) {
         out.println(Json.onOneLine(report.fields()));
       } else if (terminal) {

@@ -4,7 +4,6 @@ import dev.warmshelf.cli.program.ProgramDesk.Held;
 import dev.warmshelf.cli.program.ProgramMeters.Look;
 import dev.warmshelf.cli.program.ProgramMeters.Meters;
 import dev.warmshelf.cli.screen.Json;
-import dev.warmshelf.jmx.OpenRow;
 import dev.warmshelf.shelf.AskedStatement;
 import dev.warmshelf.shelf.AskedStatement.Outcomes;
 import java.util.ArrayDeque;
@@ -60,10 +59,10 @@ public final class PageLooks {
    *
    * @param atMillis by the clock
    * @param health of each part of the program
-   * @param needless by table, as JMX has it
+   * @param remarks of the program
    */
   public synchronized void add(
-      long atMillis, Look look, List<Map<String, Object>> health, List<OpenRow> needless) {
+      long atMillis, Look look, List<Map<String, Object>> health, Remarks remarks) {
     Map<String, Object> drawn = new LinkedHashMap<>();
     drawn.put("n", next);
     drawn.put("at", atMillis);
@@ -91,7 +90,7 @@ public final class PageLooks {
         Map.of(
             "shelves", whole,
             "health", health.stream().map(PageLooks::words).toList(),
-            "needless", NeedlessLines.of(needless));
+            "remarks", remarks.lines());
   }
 
   /** By their names, with the part of the program before them where one name is two shelves'. */

@@ -129,9 +129,9 @@ public final class ProgramDesk {
         row.text("standing"));
   }
 
-  /** By table, what its changes invalidated needlessly. */
-  public List<OpenRow> needless() throws IOException {
-    return rows("Needless");
+  /** What it has to say of what it keeps. */
+  public Remarks remarks() throws IOException {
+    return new Remarks(rows("Needless"), rows("StoodDown"));
   }
 
   /** An attribute's of all parts of the program. */

@@ -2,7 +2,6 @@ package dev.warmshelf.cli.program;
 
 import dev.warmshelf.cli.program.ProgramMeters.Look;
 import dev.warmshelf.cli.program.ProgramMeters.Meters;
-import dev.warmshelf.jmx.OpenRow;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
 import java.time.LocalTime;
@@ -27,7 +26,7 @@ public final class WatchReport {
   private final String program;
   private final Look before;
   private final Look now;
-  private final List<OpenRow> needless;
+  private final Remarks remarks;
   private final double seconds;
 
   /** Of the table's columns those that a short line has, by the first word of their heads. */
@@ -35,10 +34,10 @@ public final class WatchReport {
       Set.of("lookups/s", "hits now", "loads/s", "bypass/s", "invalid/s", "needless", "memory");
 
   /**
-   * @param needless by table, as JMX has it
+   * @param remarks of the program
    */
-  public WatchReport(String program, Look before, Look now, List<OpenRow> needless) {
-    this.needless = needless;
+  public WatchReport(String program, Look before, Look now, Remarks remarks) {
+    this.remarks = remarks;
     this.program = program;
     this.before = before;
     this.now = now;
@@ -90,7 +89,7 @@ public final class WatchReport {
     if (!now.saved().isEmpty()) {
       lines.add(net());
     }
-    lines.addAll(NeedlessLines.of(needless));
+    lines.addAll(remarks.lines());
     return lines;
   }
 
@@ -185,7 +184,7 @@ public final class WatchReport {
     Map<String, @Nullable Object> fields = new LinkedHashMap<>();
     fields.put("seconds", seconds);
     fields.put("shelves", shelves());
-    fields.put("needless", needless.stream().map(OpenRow::fields).toList());
+    fields.putAll(remarks.fields());
     return fields;
   }
 

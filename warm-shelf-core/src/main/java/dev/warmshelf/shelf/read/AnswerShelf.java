@@ -152,9 +152,13 @@ public final class AnswerShelf implements Shelf, AutoCloseable {
     if (closed) {
       return "the database's answers: the shelf is closed";
     } else if (!isFeedLost()) {
-      return state.followsFeed()
-          ? "kept answers"
-          : "kept answers, as old as their TTL lets them be";
+      int down = state.stoodDown().size();
+      return (state.followsFeed()
+              ? "kept answers"
+              : "kept answers, as old as their TTL lets them be")
+          + (down == 0
+              ? ""
+              : "; " + down + (down == 1 ? " form stands" : " forms stand") + " down");
     }
     String when = policy.lost().inWords();
     return when + ": no change is known of the last " + policy.tolerance().toMillis() + " ms";

@@ -245,7 +245,7 @@ public final class Balance {
    * @param load what the answer's load has taken; 0 for a hit, which tells {@link #given} of it
    * @param own whether that was this read's
    */
-  void wasRead(long nanos, long load, boolean own) {
+  public void wasRead(long nanos, long load, boolean own) {
     boolean leaves;
     synchronized (this) {
       took += nanos;

@@ -275,7 +275,7 @@ function tables() {
         time(s.HitP99Nanos), time(s.LoadP50Nanos), time(s.LoadP99Nanos), whole(s.Invalidated), ratio(s.Needless, s.Invalidated),
         ratio(s.Wasted, s.Fills), whole(s.Bypassed), audited ? whole(s.AuditsLate) : NONE, audited ? whole(s.AuditsNever) : NONE];
     }));
-  element("needless").replaceChildren(...newest.needless.map((line) => {
+  element("remarks").replaceChildren(...newest.remarks.map((line) => {
     const made = document.createElement("li");
     made.textContent = line;
     return made;
