@@ -42,7 +42,7 @@ public record Remarks(List<OpenRow> needless, List<OpenRow> stoodDown) {
             .limit(MOST)
             .map(Remarks::ofTable);
     Stream<String> forms = stoodDown.stream().limit(MOST_FORMS).map(Remarks::ofForm);
-    long others = stoodDown.size() - MOST_FORMS;
+    int others = stoodDown.size() - MOST_FORMS;
     Stream<String> rest =
         others > 0 ? Stream.of("stands down: %d more forms".formatted(others)) : Stream.of();
     return Stream.of(tables, forms, rest).flatMap(each -> each).map(Controls::inOneLine).toList();

@@ -39,7 +39,6 @@ class BalanceTest {
     private double took;
     private double tookDown;
     private double tookKept;
-    private double directsWhileDown;
     private int switches;
     private double warm;
     private boolean wasDown;

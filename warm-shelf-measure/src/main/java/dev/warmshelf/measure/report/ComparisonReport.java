@@ -11,6 +11,7 @@ import dev.warmshelf.measure.figures.Staleness;
 import dev.warmshelf.measure.figures.WayKind;
 import dev.warmshelf.measure.text.Text;
 import dev.warmshelf.measure.text.TextTable;
+import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.meter.Meters;
 import dev.warmshelf.trial.BreakEven;
@@ -70,6 +71,10 @@ public final class ComparisonReport {
     if (result.ways().stream().anyMatch(figures -> figures.way() == WayKind.SHARED)) {
       row(rows, "given by other processes", ComparisonReport::shared);
     }
+    row(
+        rows,
+        "  stood down, asked directly",
+        f -> f.kept().meters().map(ComparisonReport::stoodDown).orElse(NONE));
     row(rows, "time saved", f -> kept(f, Text.nanos(Math.max(0, f.savedNanos()))));
     row(
         rows,
@@ -79,6 +84,10 @@ public final class ComparisonReport {
     databaseRows(rows);
     stalenessRows(rows);
     return rows;
+  }
+
+  private static String stoodDown(Meters.Snapshot all) {
+    return Text.count(all.get(BypassReason.STANDS_DOWN));
   }
 
   private void databaseRows(List<List<String>> rows) {
