@@ -106,7 +106,7 @@ class WatchPageTest {
                 12L,
                 "LostSince",
                 "")),
-        List.of());
+        Remarks.NONE);
   }
 
   private HttpResponse<String> get(String url, String... headers) throws Exception {
