@@ -28,7 +28,8 @@ class RemarksTest {
         .startsWith("stands down: form f1 on main keeps nothing since 2026-12-02T10:00:00Z: its")
         .contains("comes back by itself")
         .doesNotContain("\n");
-    assertThat(remarks.fields().get("stoodDown")).asList().hasSize(1);
+    assertThat(remarks.fields().get("stoodDown"))
+        .isEqualTo(remarks.stoodDown().stream().map(OpenRow::fields).toList());
     assertThat(Remarks.NONE.lines()).isEmpty();
   }
 
