@@ -172,6 +172,7 @@ public final class Balance {
     this.leaving = leaving;
     this.windowBegan = time.nanos();
     this.keptSince = windowBegan;
+    this.doubtsAt = windowBegan;
   }
 
   /** Whether its questions go to the database; whoever asks it tells {@link #wasDirect}. */
@@ -375,6 +376,11 @@ public final class Balance {
       turnover = 0;
       questions = 0;
       waited = 0;
+    }
+    if (next == Phase.KEPT) { // what was seen while it stood down is not of these loads' time
+      directs.clear();
+      loads.clear();
+      pairs = false;
     }
     given.reset();
     beginWindow(now);

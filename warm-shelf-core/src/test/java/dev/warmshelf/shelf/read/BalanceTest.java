@@ -169,4 +169,45 @@ class BalanceTest {
     balance.wasRead(2_000_000, 1_000_000, true);
     assertThat(balance.isDown()).isTrue();
   }
+
+  /**
+   * Where keeping slows down all that the database does, each comparison at one time says that it
+   * gains.
+   *
+   * @param directWhileDown in nanoseconds
+   * @return how often it has stood down, be it for a moment
+   */
+  private int gainsByEachComparison(long directWhileDown, Duration during) {
+    SplittableRandom random = new SplittableRandom(3);
+    int downs = 0;
+    boolean wasDown = false;
+    for (long end = time.nanos() + during.toNanos(); time.nanos() < end; ) {
+      time.pass(Duration.ofSeconds(1).dividedBy(PER_SECOND));
+      if (balance.isDown()) {
+        balance.wasDirect(directWhileDown);
+      } else if (random.nextInt(4) == 0) {
+        balance.given().add(1_700_000);
+      } else if (balance.samples()) {
+        balance.wasDirect(1_600_000);
+      } else {
+        balance.wasRead(1_750_000, 1_700_000, true);
+      }
+      downs += balance.isDown() && !wasDown ? 1 : 0;
+      wasDown = balance.isDown();
+    }
+    return downs;
+  }
+
+  @Test
+  void whatKeepingCostsBesideTheReadsIsSeenInDoubt() {
+    gainsByEachComparison(1_000_000, Duration.ofMinutes(1));
+    assertThat(balance.stoodDown().orElseThrow().why()).contains("direct ones 1.0");
+  }
+
+  @Test
+  void whoIsDoubtedInVainIsKeptAndDoubtedLessAndLess() {
+    int downs = gainsByEachComparison(1_600_000, Duration.ofHours(2));
+    assertThat(balance.stoodDown()).isEmpty();
+    assertThat(downs).isBetween(3, 15);
+  }
 }
