@@ -7,6 +7,7 @@ import java.io.UncheckedIOException;
 import java.net.InetAddress;
 import java.net.ServerSocket;
 import java.net.Socket;
+import java.util.List;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.TimeUnit;
@@ -138,11 +139,14 @@ public final class TroubledLine implements AutoCloseable {
         }
         boolean counted = back && bytesLeft.get() != Long.MAX_VALUE;
         long left = counted ? bytesLeft.addAndGet(-size) : Long.MAX_VALUE;
+        boolean last = left <= 0;
+        List<Socket> ending = last ? List.copyOf(sockets) : List.of();
+        if (last) {
+          state = State.CUT; // before anybody sees the last bytes, who may mend the line then
+        }
         out.write(buffer, 0, (int) Math.max(0, left < 0 ? size + left : size));
         out.flush();
-        if (left <= 0) {
-          cut();
-        }
+        ending.forEach(TroubledLine::closeQuietly);
       }
     } catch (IOException e) {
       // one end is gone, so the other goes too
