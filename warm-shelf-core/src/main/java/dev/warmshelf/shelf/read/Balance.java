@@ -4,6 +4,7 @@ import dev.warmshelf.key.KeyShape;
 import dev.warmshelf.shelf.Shelf.StoodDown;
 import dev.warmshelf.time.TimeSource;
 import java.time.Instant;
+import java.time.temporal.ChronoUnit;
 import java.util.Locale;
 import java.util.Optional;
 import java.util.concurrent.TimeUnit;
@@ -359,7 +360,8 @@ public final class Balance {
           why,
           form.normalForm());
     }
-    Instant since = stoodDown == null ? time.wallAt(now) : stoodDown.since();
+    Instant since =
+        stoodDown == null ? time.wallAt(now).truncatedTo(ChronoUnit.SECONDS) : stoodDown.since();
     stoodDown = new StoodDown(form.formDigest(), form.normalForm(), since, why);
   }
 
