@@ -64,6 +64,10 @@ public final class ComparisonReport {
         rows,
         "hit ratio",
         f -> f.hitRatio().isPresent() ? Text.percent(f.hitRatio().getAsDouble()) : NONE);
+    row(
+        rows,
+        "  stood down, asked directly",
+        f -> f.kept().meters().map(ComparisonReport::stoodDown).orElse(NONE));
     for (double percentile : new double[] {50, 95, 99, 100}) {
       String name = percentile == 100 ? "latency max" : "latency p" + (int) percentile;
       row(rows, name, f -> percentile(f.reads().latency(), percentile));
@@ -71,10 +75,6 @@ public final class ComparisonReport {
     if (result.ways().stream().anyMatch(figures -> figures.way() == WayKind.SHARED)) {
       row(rows, "given by other processes", ComparisonReport::shared);
     }
-    row(
-        rows,
-        "  stood down, asked directly",
-        f -> f.kept().meters().map(ComparisonReport::stoodDown).orElse(NONE));
     row(rows, "time saved", f -> kept(f, Text.nanos(Math.max(0, f.savedNanos()))));
     row(
         rows,
