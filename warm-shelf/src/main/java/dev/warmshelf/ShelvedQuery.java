@@ -151,7 +151,9 @@ public final class ShelvedQuery<T> implements ReferenceData.Source<T> {
               + ": "
               + normalForm());
     }
-    return new ReferenceData<>(requireKeepable());
+    ShelvedQuery<T> keepable = requireKeepable();
+    statement.isUsedUnseen();
+    return new ReferenceData<>(keepable);
   }
 
   /** The shelf the answers are kept on. */

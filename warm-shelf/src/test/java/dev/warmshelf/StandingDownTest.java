@@ -150,4 +150,18 @@ class StandingDownTest {
     assertThat(count.get(() -> query.with("1", 4).list().value().size()).value()).isEqualTo(10);
     assertThat(count.get(() -> -1).origin()).isEqualTo(Origin.KEPT);
   }
+
+  /** Each lookup would ask the database for all of it. */
+  @Test
+  void referenceDataOfAFormThatStandsDownIsKeptAgain() throws Exception {
+    ShelvedQuery<Integer> query = warm.query("SELECT id FROM crate ORDER BY id").as(Integer.class);
+    query.list();
+    standsDown(onlyForm());
+    ReferenceData<Integer> crates = query.asReferenceData();
+    ReferenceData.Unique<Integer, Integer> byId = crates.uniquelyBy(id -> id);
+    assertThat(main().stoodDown()).isEmpty();
+    assertThat(byId.find(7)).hasValue(7);
+    assertThat(byId.find(8)).hasValue(8);
+    assertThat(crates.reading().origin()).isEqualTo(Origin.KEPT);
+  }
 }

@@ -52,8 +52,11 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   /** What the database was sent last, for whoever records; null if nobody is told of it. */
   private @Nullable Sent last;
 
-  /** A read past the shelf that keeping answers is compared with; null if none is under way. */
+  /** The read that is to be sent since its form stands down; null if none is. */
   private @Nullable Direct direct;
+
+  /** The same, once it is sent. */
+  private @Nullable Direct sentDirect;
 
   /** The transaction that is being committed, as far as it was asked what it has changed. */
   private @Nullable OwnWrite committing;
@@ -61,17 +64,8 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   /** A statement that only reads, on its way. */
   private record Sent(DoorStatement statement, Parameters bound, long atNanos) {}
 
-  /** A read that goes to the database since its form stands down. */
-  private static final class Direct {
-    private final Balance balance;
-    private final long sinceNanos;
-    private boolean isSent;
-
-    Direct(Balance balance, long sinceNanos) {
-      this.balance = balance;
-      this.sinceNanos = sinceNanos;
-    }
-  }
+  /** A read that the database answers, and what keeping answers is compared with by it. */
+  private record Direct(DoorText text, Balance balance, long sinceNanos) {}
 
   DoorConnection(
       Door door, ConnectionState state, Supplier<? extends @Nullable Connection> holding) {
@@ -83,6 +77,7 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
   @Override
   public @Nullable Reading<Answer> read(StatementFacts facts, Parameters bound)
       throws SQLException {
+    direct = null;
     if (engine.doorsAreShut()) {
       return null;
     }
@@ -99,10 +94,10 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
       kept.shelf().meters().bypass(BypassReason.IN_TRANSACTION);
       return null;
     }
-    Balance balance = kept.balance();
-    if (balance != null && balance.isDown() && computation == null && Scope.current() == null) {
+    Balance balance = kept.standingDown();
+    if (balance != null) {
       kept.shelf().meters().bypass(BypassReason.STANDS_DOWN);
-      direct = new Direct(balance, engine.time().nanos());
+      direct = new Direct(text, balance, engine.time().nanos());
       return null;
     }
     Parameters own = bound.frozen();
@@ -173,11 +168,9 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
     boolean onlyReads = analysis != null && analysis.onlyReads();
     isReadPast(text == null ? "" : ": " + text.shown());
     last = null;
-    Direct before = direct;
-    direct = before == null || before.isSent ? null : before;
-    if (direct != null) {
-      direct.isSent = true;
-    }
+    Direct asked = direct;
+    sentDirect = asked != null && asked.text() == text ? asked : null;
+    direct = null;
     if (onlyReads && sending != null && bound != null && engine.around().isOn()) {
       last = new Sent(sending, bound, engine.time().nanos());
     }
@@ -216,10 +209,10 @@ final class DoorConnection extends FollowedConnection implements Dialogue {
 
   @Override
   public void answered() {
-    Direct read = direct;
+    Direct read = sentDirect;
     if (read != null) {
-      direct = null;
-      read.balance.wasDirect(engine.time().nanos() - read.sinceNanos);
+      sentDirect = null;
+      read.balance().wasDirect(engine.time().nanos() - read.sinceNanos());
     }
     Sent what = last;
     if (what != null) {

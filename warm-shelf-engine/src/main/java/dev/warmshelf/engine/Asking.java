@@ -29,7 +29,6 @@ import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.shelf.read.AskedQuestion;
-import dev.warmshelf.shelf.read.Balance;
 import dev.warmshelf.shelf.read.Observation;
 import dev.warmshelf.shelf.read.Others;
 import dev.warmshelf.shelf.read.ReadRequest;
@@ -181,7 +180,7 @@ public final class Asking {
     Key key = key(kind);
     Choice choice = choice(kind);
     if (choice instanceof SharedRead shared) {
-      return shared.standsDown()
+      return !ofLibrary && statement.standingDown() != null
           ? statement.shelf().bypass(STANDS_DOWN, STANDS_DOWN.label(), key, shared, view)
           : readFromShelf(key, shared, view);
     }
@@ -204,10 +203,10 @@ public final class Asking {
   public @Nullable Reading<Answer> ifShared() throws SQLException {
     Sessions.Kind kind = sessions().current(held());
     Choice choice = choice(kind);
-    if (choice instanceof SharedRead shared && !shared.standsDown()) {
+    if (choice instanceof SharedRead shared) {
       return readFromShelf(key(kind), shared, Function.identity());
     }
-    Bypass around = choice instanceof Bypass bypass ? bypass : Bypass.because(STANDS_DOWN);
+    Bypass around = (Bypass) choice;
     this.around = around.why();
     statement.shelf().meters().bypass(around.reason());
     return null;
@@ -380,12 +379,7 @@ public final class Asking {
 
     @Override
     public boolean mayStandDown() {
-      return !ofLibrary && Scope.current() == null && Observation.current() == null;
-    }
-
-    boolean standsDown() {
-      Balance balance = statement.balance();
-      return balance != null && balance.isDown() && mayStandDown();
+      return !ofLibrary && KeptStatement.needsNoShelf();
     }
 
     private Answer loadedFromPool() throws SQLException {

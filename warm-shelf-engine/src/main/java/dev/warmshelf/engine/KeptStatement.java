@@ -8,6 +8,8 @@ import dev.warmshelf.lane.Lane;
 import dev.warmshelf.outside.SharedForm;
 import dev.warmshelf.shelf.read.AnswerShelf;
 import dev.warmshelf.shelf.read.Balance;
+import dev.warmshelf.shelf.read.Observation;
+import dev.warmshelf.shelf.read.Scope;
 import dev.warmshelf.statement.Refusal;
 import dev.warmshelf.statement.SqlStatement;
 import dev.warmshelf.statement.Verdict;
@@ -179,9 +181,24 @@ public final class KeptStatement {
     return loading;
   }
 
-  /** What keeping its answers gives and costs; null if they are kept whatever it costs. */
-  public @Nullable Balance balance() {
-    return balance;
+  /**
+   * What keeping its answers gives and costs, where it stands down just now, and whoever asks needs
+   * nothing that a shelf alone can tell; null else. The database is to be asked then.
+   */
+  public @Nullable Balance standingDown() {
+    return balance != null && balance.isDown() && needsNoShelf() ? balance : null;
+  }
+
+  /** What is read in a scope, or by a computation, must be what a shelf gives. */
+  static boolean needsNoShelf() {
+    return Scope.current() == null && Observation.current() == null;
+  }
+
+  /** Its answers are used where nobody counts that: it never stands down. */
+  public void isUsedUnseen() {
+    if (balance != null) {
+      balance.isUsedUnseen();
+    }
   }
 
   public AnswerShelf shelf() {

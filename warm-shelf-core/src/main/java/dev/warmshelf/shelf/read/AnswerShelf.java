@@ -424,7 +424,10 @@ public final class AnswerShelf implements Shelf, AutoCloseable {
     if (balance != null) {
       balance.wasDirect(took);
     }
-    state.record(key, request, took, answer);
+    Telling recorder = state.recorder();
+    if (recorder.isOn()) {
+      recorder.asked(name(), key, request.words(), Origin.DIRECT, took, answer, null);
+    }
     return ShelfReading.direct(view.apply(answer), began, detail, state.ground());
   }
 

@@ -82,8 +82,8 @@ public final class Balance {
   private final LongAdder given = new LongAdder();
 
   private volatile boolean down;
-  private volatile boolean always;
 
+  private boolean always;
   private final Mean loads = new Mean();
   private final Mean directs = new Mean();
   private Phase phase = Phase.KEPT;
@@ -97,16 +97,14 @@ public final class Balance {
   private long took;
   private long worth;
 
-  /** What was gained of late, in nanoseconds; below zero if it was lost. */
-  private double account;
-
-  /** What direct reads would have taken of late. */
-  private double turnover;
-
-  /** How many questions there were of late, hits and all, and what they took. */
+  /** How many questions there were of late, hits and all. */
   private double questions;
 
+  /** What they took, in nanoseconds. */
   private double waited;
+
+  /** What they would have taken as direct reads. */
+  private double turnover;
 
   private long keptSince;
   private boolean hasComeBack;
@@ -115,7 +113,6 @@ public final class Balance {
   private long triesAt;
   private int warming = 1;
   private int windowsOfTrial;
-  private long phaseBegan;
   private long doubtPause = FIRST_PAUSE;
   private long doubtsAt;
 
@@ -186,9 +183,13 @@ public final class Balance {
     return Optional.ofNullable(stoodDown);
   }
 
-  /** It never stands down: its answers are used where nobody counts that. */
-  void isUsedUnseen() {
+  /** It never stands down any more: its answers are used where nobody counts that. */
+  public synchronized void isUsedUnseen() {
     always = true;
+    if (phase != Phase.KEPT) {
+      begin(Phase.KEPT, time.nanos());
+      stoodDown = null;
+    }
   }
 
   /** To be told of each hit, as load times. */
@@ -211,10 +212,10 @@ public final class Balance {
   public synchronized void wasDirect(long nanos) {
     long now = time.nanos();
     if (phase == Phase.DOUBTED) {
-      if (now - phaseBegan >= SETTLING) {
+      if (now - windowBegan >= SETTLING) {
         directs.add(nanos);
       }
-      if (now - phaseBegan >= SETTLING + WINDOW && directs.count >= LEAST_READS) {
+      if (now - windowBegan >= SETTLING + WINDOW && directs.count >= LEAST_READS) {
         endDoubt(now);
       }
       return;
@@ -250,6 +251,9 @@ public final class Balance {
   public void wasRead(long nanos, long load, boolean own) {
     boolean leaves;
     synchronized (this) {
+      if (down) {
+        return; // it began before
+      }
       took += nanos;
       worth += load;
       reads++;
@@ -278,16 +282,11 @@ public final class Balance {
     double judged = reads * (1 + (worth == 0 ? 0 : hits / worth));
     double average = took / judged;
     double remembered = Math.exp((windowBegan - now) / FORGETTING_NANOS);
-    account = account * remembered - lost;
     turnover = turnover * remembered + without;
     questions = questions * remembered + judged;
     waited = waited * remembered + took;
     beginWindow(now);
-    return switch (phase) {
-      case KEPT -> isToLeave(share, average, now);
-      case TRIAL -> hasFailed(average, lost, now);
-      case DOUBTED, DOWN -> false; // a read that began before
-    };
+    return phase == Phase.TRIAL ? hasFailed(average, lost, now) : isToLeave(share, average, now);
   }
 
   private double price() {
@@ -299,12 +298,13 @@ public final class Balance {
   private boolean isToLeave(double share, double average, long now) {
     dearWindows = share > DEAR ? dearWindows + 1 : 0;
     losingWindows = share > LOSING ? losingWindows + 1 : 0;
-    doubtfulWindows = account < BEYOND_DOUBT * turnover ? doubtfulWindows + 1 : 0;
-    boolean loses = dearWindows >= DEAR_WINDOWS || losingWindows >= LOSING_WINDOWS;
+    double gained = turnover - waited;
+    doubtfulWindows = gained < BEYOND_DOUBT * turnover ? doubtfulWindows + 1 : 0;
+    boolean isLosing = dearWindows >= DEAR_WINDOWS || losingWindows >= LOSING_WINDOWS;
     if (always) {
       return false;
-    } else if (loses && account < 0) {
-      leavesKept(-account, now);
+    } else if (isLosing && gained < 0) {
+      leavesKept(-gained, now);
       standDown(now, average);
       return true;
     } else if (doubtfulWindows >= DOUBTFUL_WINDOWS && now - doubtsAt >= 0) {
@@ -367,17 +367,15 @@ public final class Balance {
 
   private void begin(Phase next, long now) {
     phase = next;
-    phaseBegan = now;
     down = next == Phase.DOWN || next == Phase.DOUBTED;
     dearWindows = 0;
     losingWindows = 0;
     doubtfulWindows = 0;
     windowsOfTrial = 0;
     if (next == Phase.DOWN || next == Phase.TRIAL) {
-      account = 0;
-      turnover = 0;
       questions = 0;
       waited = 0;
+      turnover = 0;
     }
     if (next == Phase.KEPT) { // what was seen while it stood down is not of these loads' time
       directs.clear();

@@ -43,6 +43,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
   private static final ThreadLocal<Deque<Read<?, ?, ?>>> LOADING =
       ThreadLocal.withInitial(ArrayDeque::new);
 
+  private static final String SAMPLE = "what a direct read takes is looked at";
   private static final String SCHEMA_CHANGED = "the schema has changed while it was read";
 
   /** What is kept of rosters serves many answers, so they pay for answers that load faster. */
@@ -64,6 +65,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
 
   /** Why nothing may be kept of this read, in words; null where it may. */
   private @Nullable String bypass;
+
+  /** Whether it asks the database alone, to know what that takes. */
+  private boolean samples;
 
   /** What was kept, and was found out of date; null if nothing was. */
   private @Nullable Entry invalidated;
@@ -154,21 +158,13 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     if (kept == null) {
       shelf.meters().count(Count.MISSES);
       Events.miss(shelf.name(), key);
-      return balance != null && balance.samples() ? sample(balance) : joinOrLoad();
+      if (balance != null && balance.samples()) {
+        samples = true;
+        bypass = SAMPLE;
+      }
+      return joinOrLoad();
     }
     return shelf.served(kept, origin, now, watermark, request, view);
-  }
-
-  /** What the database gives alone: what that takes is what keeping answers is compared with. */
-  private Reading<V> sample(Balance compared) throws X {
-    Watermark began = Watermark.now(shelf.ground().time());
-    bypass = "what a direct read takes is looked at";
-    A answer = request.loadAlone();
-    long took = shelf.ground().time().nanos() - began.nanos();
-    compared.wasDirect(took);
-    shelf.meters().bypassTook(took);
-    shelf.record(key, request, took, answer);
-    return ShelfReading.direct(view.apply(answer), began, bypass, shelf.ground());
   }
 
   /** Renews an answer on this thread, which is nobody's who waits for it. */
@@ -478,6 +474,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     } else {
       shelf.meters().bypassTook(entry.loadNanos());
     }
+    if (balance != null && samples) {
+      balance.wasDirect(entry.loadNanos());
+    }
     shelf.warnings().loaded(entry);
     if (invalidated != null) {
       needless = ShelfState.saysTheSame(invalidated, value, request);
@@ -486,7 +485,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       }
       shelf.warnings().reloaded(invalidated, needless, entry.loadNanos(), request);
     }
-    alone = lanesHold ? request.unshareable(value) : SCHEMA_CHANGED;
+    alone = samples ? SAMPLE : lanesHold ? request.unshareable(value) : SCHEMA_CHANGED;
     if (alone != null) {
       outcome = new Outcome.NotShared();
     } else {
@@ -611,7 +610,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
 
   private A loaded() throws X {
     try {
-      return request.load();
+      return samples ? request.loadAlone() : request.load();
     } catch (Exception e) {
       shelf.meters().count(Count.LOAD_FAILURES);
       noteFailure(e);

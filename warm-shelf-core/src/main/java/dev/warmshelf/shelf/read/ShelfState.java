@@ -227,13 +227,6 @@ final class ShelfState implements Upkeep.Kept {
     return reading;
   }
 
-  /** Of an answer that the database gave alone. */
-  void record(Key key, ReadRequest<?, ?> request, long tookNanos, @Nullable Object answer) {
-    if (recorder.isOn()) {
-      recorder.asked(name, key, request.words(), Origin.DIRECT, tookNanos, answer, null);
-    }
-  }
-
   void record(Key key, ReadRequest<?, ?> request, Origin outcome, Entry entry) {
     if (recorder.isOn()) {
       recorder.asked(
@@ -356,7 +349,8 @@ final class ShelfState implements Upkeep.Kept {
   /** Has the answers of a form leave that stands down; in the background if that can be. */
   private void leave(KeyShape form) {
     Runnable leaving = () -> contents.leave(form);
-    if (ground.upkeep().renew(form, leaving) == Upkeep.Begun.NOT) {
+    Object eachTime = new Object(); // what is under way has not seen what was kept since it began
+    if (ground.upkeep().renew(eachTime, leaving) == Upkeep.Begun.NOT) {
       leaving.run();
     }
   }

@@ -5,22 +5,28 @@ import static org.assertj.core.api.Assertions.assertThat;
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.Key;
 import dev.warmshelf.key.KeyShape;
+import dev.warmshelf.lane.Change;
 import dev.warmshelf.lane.Lane;
 import dev.warmshelf.meter.BypassReason;
 import dev.warmshelf.meter.Count;
 import dev.warmshelf.plan.Footprint;
+import dev.warmshelf.plan.Interest;
+import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
 import dev.warmshelf.time.Watermark;
 import dev.warmshelf.trial.MovableTime;
 import java.time.Duration;
+import java.util.List;
+import java.util.Optional;
 import java.util.function.Function;
 import org.junit.jupiter.api.Test;
 
 /** A shelf whose questions cost more through it than past it. */
 class StandingDownTest {
-  private static final Footprint BOOKINGS = Footprint.of(Lane.ofTable("public", "booking"));
+  private static final Lane BOOKING = Lane.ofTable("public", "booking");
+  private static final Footprint BOOKINGS = Footprint.of(BOOKING);
   private static final Duration DIRECT = Duration.ofMillis(10);
   private static final Duration LOAD = Duration.ofMillis(13);
 
@@ -37,7 +43,7 @@ class StandingDownTest {
   }
 
   /** A question as the engine asks it. */
-  private final class Asked implements ReadRequest<Integer, RuntimeException> {
+  private class Asked implements ReadRequest<Integer, RuntimeException> {
     @Override
     public Footprint lanes() {
       return BOOKINGS;
@@ -144,6 +150,64 @@ class StandingDownTest {
     assertThat(ask(shelf, sampled).origin()).isEqualTo(Origin.LOADED);
     assertThat(ask(shelf, sampled).origin()).isEqualTo(Origin.KEPT);
     assertThat(shelf.meters().snapshot().databaseReads()).isEqualTo(asked);
+  }
+
+  /** A sample that fails is a load that fails. */
+  @Test
+  void oldAnswersAreServedWhoeverAsksADatabaseThatFails() {
+    Duration hour = Duration.ofHours(1);
+    AnswerShelf shelf = shelf(Policy.standard().serving(OldAnswers.none().orWhenFailing(hour)));
+    Key key = key("bookings", -1);
+    int kept = ask(shelf, key).value();
+    board.tickChanges(
+        List.of(
+            new Change(
+                "t1", BOOKING, Optional.empty(), Optional.empty(), "UPDATE", Duration.ZERO)));
+    ReadRequest<Integer, RuntimeException> failing =
+        new Asked() {
+          @Override
+          public Interest interest(Integer answer) {
+            return Interest.inLanesOf(BOOKINGS);
+          }
+
+          @Override
+          public Integer load() {
+            throw new IllegalStateException("the database is away");
+          }
+
+          @Override
+          public Integer loadAlone() {
+            return load();
+          }
+        };
+    for (int i = 0; i < 2 * Balance.READS_A_SAMPLE; i++) {
+      Reading<Integer> reading = shelf.read(key, failing, Function.identity());
+      assertThat(reading.origin()).as("read %d", i).isEqualTo(Origin.OLD);
+      assertThat(reading.value()).isEqualTo(kept);
+    }
+  }
+
+  /** What is loaded while its form stands down does not stay behind. */
+  @Test
+  void aLoadThatStandingDownOvertakesIsNotKept() {
+    AnswerShelf shelf = shelf(Policy.standard());
+    Key key = key("bookings", -1);
+    Balance balance = shelf.balance(key.form());
+    ReadRequest<Integer, RuntimeException> overtaken =
+        new Asked() {
+          @Override
+          public Integer load() {
+            for (int i = 0; i < 10_000 && !balance.isDown(); i++) {
+              time.pass(DIRECT);
+              balance.wasRead(2_000_000, 1_000_000, true);
+            }
+            return super.load();
+          }
+        };
+    board.advance(Watermark.now(time));
+    shelf.read(key, overtaken, Function.identity());
+    assertThat(balance.isDown()).isTrue();
+    assertThat(shelf.size()).isZero();
   }
 
   /** Where an answer may be served that the shelf is not asked for, nobody counts what it gives. */
