@@ -469,14 +469,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
     A value = loaded();
     Entry entry =
         shelf.loaded(key, value, request.lanes(before, value), fence, request, Read::renew);
-    if (bypass == null) {
-      shelf.meters().loaded(entry.loadNanos());
-    } else {
-      shelf.meters().bypassTook(entry.loadNanos());
-    }
-    if (balance != null && samples) {
-      balance.wasDirect(entry.loadNanos());
-    }
+    tell(entry.loadNanos());
     shelf.warnings().loaded(entry);
     if (invalidated != null) {
       needless = ShelfState.saysTheSame(invalidated, value, request);
@@ -498,6 +491,18 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       }
     }
     return entry;
+  }
+
+  /** Tells the meters of a load of so many nanoseconds. */
+  private void tell(long loadNanos) {
+    if (bypass == null) {
+      shelf.meters().loaded(loadNanos);
+    } else {
+      shelf.meters().bypassTook(loadNanos);
+    }
+    if (balance != null && samples) {
+      balance.wasDirect(loadNanos);
+    }
   }
 
   /** Whoever stands down meanwhile either sees it kept, or is seen. */
