@@ -478,7 +478,7 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
       }
       shelf.warnings().reloaded(invalidated, needless, entry.loadNanos(), request);
     }
-    alone = samples ? SAMPLE : lanesHold ? request.unshareable(value) : SCHEMA_CHANGED;
+    alone = lanesHold ? request.unshareable(value) : SCHEMA_CHANGED;
     if (alone != null) {
       outcome = new Outcome.NotShared();
     } else {
@@ -507,11 +507,9 @@ final class Read<A extends @Nullable Object, V extends @Nullable Object, X exten
 
   /** Whoever stands down meanwhile either sees it kept, or is seen. */
   private void keep(Entry entry) {
-    if (balance == null || !balance.isDown()) {
-      shelf.contents().keep(entry, () -> shelf.interest(entry, request), invalidated);
-      if (balance != null && balance.isDown()) {
-        shelf.contents().leave(entry);
-      }
+    shelf.contents().keep(entry, () -> shelf.interest(entry, request), invalidated);
+    if (balance != null && balance.isDown()) {
+      shelf.contents().leave(entry);
     }
   }
 

@@ -32,7 +32,8 @@ public interface ReadRequest<A extends @Nullable Object, X extends Exception> {
   A load() throws X;
 
   /**
-   * Asks the database, once, for the caller alone: nothing is looked up beside the answer.
+   * Asks the database, once, for the caller alone: nothing is looked up beside the answer. If
+   * others could not be given it for that, {@link #unshareable} says so.
    *
    * @throws X if there is no answer
    */

@@ -1,6 +1,8 @@
 package dev.warmshelf.shelf.read;
 
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.mockito.Mockito.mock;
+import static org.mockito.Mockito.when;
 
 import dev.warmshelf.fresh.Board;
 import dev.warmshelf.key.Key;
@@ -15,11 +17,18 @@ import dev.warmshelf.shelf.OldAnswers;
 import dev.warmshelf.shelf.Origin;
 import dev.warmshelf.shelf.Policy;
 import dev.warmshelf.shelf.Reading;
+import dev.warmshelf.store.Store;
 import dev.warmshelf.time.Watermark;
 import dev.warmshelf.trial.MovableTime;
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
+import java.util.concurrent.CountDownLatch;
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.Future;
+import java.util.concurrent.TimeUnit;
 import java.util.function.Function;
 import org.junit.jupiter.api.Test;
 
@@ -252,5 +261,50 @@ class StandingDownTest {
     assertThat(shelf.holdsNothing()).isTrue();
     shelf.takesValues();
     assertThat(shelf.holdsNothing()).isFalse();
+  }
+
+  /** A read that begins between the looks at reads and at answers is seen by the last look. */
+  @Test
+  void aReadThatBeginsWhileAnswersAreCountedIsNotNothing() throws Exception {
+    Store counted = mock(Store.class);
+    Ground ground = Ground.of(board, time, Ground.Trust.FEED);
+    AnswerShelf shelf = new AnswerShelf("main", Policy.standard(), ground, keeper -> counted);
+    board.advance(Watermark.now(time));
+    CountDownLatch loading = new CountDownLatch(1);
+    CountDownLatch told = new CountDownLatch(1);
+    ReadRequest<Integer, RuntimeException> slow =
+        new Asked() {
+          @Override
+          public Integer load() {
+            loading.countDown();
+            assertThat(awaits(told)).isTrue();
+            return super.load();
+          }
+        };
+    ExecutorService other = Executors.newSingleThreadExecutor();
+    try {
+      List<Future<?>> reads = new ArrayList<>();
+      when(counted.size())
+          .thenAnswer(
+              call -> {
+                reads.add(
+                    other.submit(() -> shelf.read(key("bookings", 1), slow, Function.identity())));
+                assertThat(awaits(loading)).isTrue();
+                return 0;
+              });
+      assertThat(shelf.holdsNothing()).isFalse();
+      told.countDown();
+      reads.get(0).get(10, TimeUnit.SECONDS);
+    } finally {
+      other.shutdownNow();
+    }
+  }
+
+  private static boolean awaits(CountDownLatch latch) {
+    try {
+      return latch.await(10, TimeUnit.SECONDS);
+    } catch (InterruptedException e) {
+      throw new IllegalStateException(e);
+    }
   }
 }
